@@ -1,0 +1,22 @@
+module wendrik
+
+go 1.26.0
+
+require (
+	github.com/agnivade/levenshtein v1.2.2
+	github.com/aymanbagabas/go-udiff v0.4.1
+	github.com/jedib0t/go-pretty/v6 v6.8.3
+	github.com/natefinch/atomic v1.0.1
+	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
+	github.com/stretchr/testify v1.12.1
+	go.yaml.in/yaml/v4 v4.0.0-rc.6
+	golang.org/x/term v0.47.0
+)
+
+require (
+	github.com/mattn/go-runewidth v0.0.16 // indirect
+	github.com/rivo/uniseg v0.4.7 // indirect
+	go.yaml.in/yaml/v3 v3.0.5 // indirect
+	golang.org/x/sys v0.49.0 // indirect
+	golang.org/x/text v0.22.0 // indirect
+)
