@@ -1,0 +1,166 @@
+// Package address is the arithmetic of IPv4 and IPv6 ranges, on the types of net/netip: ranges, sets of
+// addresses, and pools from which ranges are taken. It knows nothing of plans or networks.
+package address
+
+import (
+	"errors"
+	"fmt"
+	"math/big"
+	"net/netip"
+	"strings"
+)
+
+// A HostBitsError says that a range's text names an address inside a block, not the block itself.
+type HostBitsError struct {
+	Given string
+	Meant netip.Prefix // the block that holds the given address
+}
+
+func (e *HostBitsError) Error() string {
+	return fmt.Sprintf("%s is an address inside a block, not a block: its host bits are not zero", e.Given)
+}
+
+// Errors of parsing end in ": write ..." where they know what would be right, so that a face can set that apart.
+
+// ParseRange reads a CIDR block such as 10.144.0.0/20 or fd3a:5e11:c0de::/48 (RFC 4632, RFC 4291 section 2.3).
+// Host bits must be zero, else the error is a *HostBitsError that names the block meant. IPv6 zones, and IPv4
+// addresses written as IPv6, are refused.
+func ParseRange(s string) (netip.Prefix, error) {
+	p, err := netip.ParsePrefix(s)
+	if err != nil {
+		return netip.Prefix{}, rangeError(s)
+	}
+	if p.Addr().Is4In6() {
+		return netip.Prefix{}, errors.New("an IPv4 range is written as IPv4, not inside IPv6")
+	}
+	if m := p.Masked(); m != p {
+		return netip.Prefix{}, &HostBitsError{Given: s, Meant: m}
+	}
+	return p, nil
+}
+
+// rangeError says in a sentence why s is no range.
+func rangeError(s string) error {
+	a, length, found := strings.Cut(s, "/")
+	addr, err := ParseAddr(a)
+	switch {
+	case s == "":
+		return errors.New("a range is missing here: write one like 10.144.0.0/20")
+	case err != nil && strings.Contains(s, "-"):
+		return fmt.Errorf("%q is not a CIDR block: write one like 10.144.0.0/20", s)
+	case err != nil:
+		return fmt.Errorf("%q is not a range, as %w", s, err)
+	case !found:
+		return fmt.Errorf("%s is an address, and a range has a length: write it like %s", s, netip.PrefixFrom(addr, addr.BitLen()-8).Masked())
+	}
+	return fmt.Errorf("%q is not a range: the length %q is not a whole number from 0 to %d", s, length, addr.BitLen())
+}
+
+// ParseAddr reads one IPv4 or IPv6 address without a zone, and says in a sentence what is wrong with any other text.
+func ParseAddr(s string) (netip.Addr, error) {
+	a, err := netip.ParseAddr(s)
+	switch {
+	case err != nil:
+		return netip.Addr{}, fmt.Errorf("%q is not an IPv4 or IPv6 address: write one like 10.144.0.10", s)
+	case a.Zone() != "":
+		return netip.Addr{}, fmt.Errorf("%s names an interface after %%; a plan has no interfaces", s)
+	case a.Is4In6():
+		return netip.Addr{}, errors.New("an IPv4 address is written as IPv4, not inside IPv6")
+	}
+	return a, nil
+}
+
+// Last is the highest address of p. The zero Prefix gives the zero Addr.
+func Last(p netip.Prefix) netip.Addr {
+	if !p.IsValid() {
+		return netip.Addr{}
+	}
+	return spanOf(p).last.addr(p.Addr().BitLen())
+}
+
+// Count is how many addresses p holds: 1 for a single address, 2^128 for ::/0, 0 for the zero Prefix.
+func Count(p netip.Prefix) *big.Int {
+	if !p.IsValid() {
+		return new(big.Int)
+	}
+	return new(big.Int).Lsh(big.NewInt(1), uint(p.Addr().BitLen()-p.Bits()))
+}
+
+// Covers reports whether every address of inner is in outer.
+func Covers(outer, inner netip.Prefix) bool {
+	return outer.Bits() <= inner.Bits() && outer.Contains(inner.Addr())
+}
+
+// Shared is the part that a and b have in common: the smaller of two blocks that overlap, else the zero Prefix.
+func Shared(a, b netip.Prefix) netip.Prefix {
+	switch {
+	case !a.Overlaps(b):
+		return netip.Prefix{}
+	case a.Bits() > b.Bits():
+		return a
+	}
+	return b
+}
+
+// Compare orders ranges by family (IPv4 first), first address, and then the larger range before the smaller.
+func Compare(a, b netip.Prefix) int {
+	if c := a.Addr().Compare(b.Addr()); c != 0 {
+		return c
+	}
+	return a.Bits() - b.Bits()
+}
+
+// Single is the range that holds a alone: a /32 or a /128.
+func Single(a netip.Addr) netip.Prefix { return netip.PrefixFrom(a, a.BitLen()) }
+
+// BitsFor is the length of the smallest block of addresses width bits wide (32 or 128) that holds at least n
+// addresses; it is negative when no block of that family does.
+func BitsFor(n *big.Int, width int) int {
+	if n.Sign() <= 0 {
+		return width
+	}
+	return width - new(big.Int).Sub(n, big.NewInt(1)).BitLen()
+}
+
+// Piece is the i-th block (from 0) of the given length inside p, and whether there is one.
+func Piece(p netip.Prefix, length int, i uint64) (netip.Prefix, bool) {
+	width := p.Addr().BitLen()
+	if !p.IsValid() || length < p.Bits() || length > width {
+		return netip.Prefix{}, false
+	}
+	if room := length - p.Bits(); room < 64 && i>>room != 0 {
+		return netip.Prefix{}, false
+	}
+	step := number{0, i}.shiftLeft(width - length)
+	return netip.PrefixFrom(numberOf(p.Addr()).or(step).addr(width), length), true
+}
+
+// Distance is how many addresses b lies behind a, which must be of the same family and not after b; the largest
+// uint64 when it is more than that.
+func Distance(a, b netip.Addr) uint64 {
+	d := numberOf(b).minus(numberOf(a))
+	if d.hi != 0 {
+		return ^uint64(0)
+	}
+	return d.lo
+}
+
+// Usable is how many addresses of p are left when first at its start and last at its end are kept; never below 0.
+func Usable(p netip.Prefix, first, last int) *big.Int {
+	n := Count(p)
+	n.Sub(n, big.NewInt(int64(first+last)))
+	if n.Sign() < 0 {
+		n.SetInt64(0)
+	}
+	return n
+}
+
+// Advance is the address n places behind a; it must lie in the family.
+func Advance(a netip.Addr, n uint64) netip.Addr {
+	return numberOf(a).plus(n).addr(a.BitLen())
+}
+
+// Retreat is the address n places before a; it must lie in the family.
+func Retreat(a netip.Addr, n uint64) netip.Addr {
+	return numberOf(a).minus(number{0, n}).addr(a.BitLen())
+}

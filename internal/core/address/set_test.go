@@ -1,0 +1,214 @@
+package address
+
+import (
+	"fmt"
+	"math/big"
+	"math/rand/v2"
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// bitmap is a set of addresses of a small space, one by one: the obvious twin of Set.
+type bitmap map[netip.Addr]bool
+
+// small is an 8-bit address space at the very end of its family, where a mistake at the last address shows.
+type small struct{ whole netip.Prefix }
+
+var smalls = []small{
+	{netip.MustParsePrefix("255.255.255.0/24")},
+	{netip.MustParsePrefix("0.0.0.0/24")},
+	{netip.MustParsePrefix("ffff:ffff:ffff:ffff:ffff:ffff:ffff:ff00/120")},
+	{netip.MustParsePrefix("::/120")},
+}
+
+func (s small) each(visit func(netip.Addr)) {
+	for a, n := s.whole.Addr(), 0; n < 256; a, n = a.Next(), n+1 {
+		visit(a)
+	}
+}
+
+func (s small) random(rng *rand.Rand) []netip.Prefix {
+	var out []netip.Prefix
+	for range rng.IntN(6) {
+		length := s.whole.Bits() + 1 + rng.IntN(8)
+		p, _ := Piece(s.whole, length, uint64(rng.IntN(1<<(length-s.whole.Bits()))))
+		out = append(out, p)
+	}
+	return out
+}
+
+func bitmapOf(ranges []netip.Prefix, s small) bitmap {
+	m := bitmap{}
+	s.each(func(a netip.Addr) {
+		for _, p := range ranges {
+			if p.Contains(a) {
+				m[a] = true
+			}
+		}
+	})
+	return m
+}
+
+func TestSetAgainstBitmap(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 4))
+	for round := range 400 {
+		s := smalls[round%len(smalls)]
+		ra, rb := s.random(rng), s.random(rng)
+		a, b := SetOf(ra...), SetOf(rb...)
+		ma, mb := bitmapOf(ra, s), bitmapOf(rb, s)
+		clip, _ := Piece(s.whole, s.whole.Bits()+rng.IntN(5), 0)
+		union, common, only := a.Union(b), a.Intersect(b), a.Minus(b)
+		counts := [4]int{}
+		s.each(func(x netip.Addr) {
+			require.Equal(t, ma[x], a.Contains(x))
+			require.Equal(t, ma[x] || mb[x], union.Contains(x), "%v or %v: %s", ra, rb, x)
+			require.Equal(t, ma[x] && mb[x], common.Contains(x), "%v and %v: %s", ra, rb, x)
+			require.Equal(t, ma[x] && !mb[x], only.Contains(x), "%v minus %v: %s", ra, rb, x)
+			require.Equal(t, ma[x] && clip.Contains(x), a.Clip(clip).Contains(x), "%v within %s: %s", ra, clip, x)
+			for i, in := range []bool{ma[x], ma[x] || mb[x], ma[x] && mb[x], ma[x] && !mb[x]} {
+				if in {
+					counts[i]++
+				}
+			}
+		})
+		for i, set := range []Set{a, union, common, only} {
+			require.Equal(t, big.NewInt(int64(counts[i])), set.Count())
+			requireFewest(t, set, s)
+		}
+		require.Equal(t, len(ma) == 1, a.IsSingle())
+		require.True(t, a.Minus(a).Empty())
+	}
+}
+
+// requireFewest checks that Ranges gives exactly the set back, in order, and that no two of its blocks make one block.
+func requireFewest(t *testing.T, s Set, space small) {
+	blocks := s.Ranges()
+	require.True(t, SetOf(blocks...).Equal(s))
+	for i, p := range blocks {
+		require.Equal(t, p.Masked(), p)
+		if i == 0 {
+			continue
+		}
+		before := blocks[i-1]
+		require.Negative(t, Compare(before, p))
+		parent := netip.PrefixFrom(before.Addr(), before.Bits()-1).Masked()
+		require.False(t, before.Bits() == p.Bits() && parent.Contains(p.Addr()), "%s and %s are one block", before, p)
+	}
+	for _, run := range s.Intervals() {
+		require.False(t, s.Contains(run.Last.Next()), "the run from %s goes on", run.First)
+	}
+}
+
+func TestSetAtTheEnds(t *testing.T) {
+	everything := All()
+	assert.Equal(t, "0.0.0.0/0 ::/0", everything.String())
+	assert.Equal(t, "340282366920938463463374607436063178752", everything.Count().String())
+	assert.True(t, everything.Minus(everything).Empty())
+	last := netip.MustParseAddr("ffff:ffff:ffff:ffff:ffff:ffff:ffff:ffff")
+	without := everything.Minus(SetOf(Single(last)))
+	assert.False(t, without.Contains(last))
+	assert.Len(t, without.Ranges(), 1+128)
+	assert.Equal(t, "nothing", Set{}.String())
+	assert.False(t, everything.Contains(netip.Addr{}))
+	assert.False(t, everything.ContainsRange(netip.Prefix{}))
+	assert.True(t, everything.Overlaps(netip.MustParsePrefix("10.0.0.0/8")))
+	assert.Equal(t, netip.Addr{}, Set{}.First())
+}
+
+func TestPoolAgainstSearch(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 6))
+	for round := range 400 {
+		s := smalls[round%len(smalls)]
+		width := s.whole.Addr().BitLen()
+		free := SetOf(s.whole).Minus(SetOf(s.random(rng)...))
+		pool := NewPool(free, width)
+		for range 12 {
+			length := s.whole.Bits() + 1 + rng.IntN(8)
+			want, found := lowestFree(free, s, length)
+			got, ok := pool.Take(length)
+			require.Equal(t, found, ok, "a /%d of %s", length, free)
+			if !found {
+				continue
+			}
+			require.Equal(t, want, got, "the lowest /%d of %s", length, free)
+			free = free.Minus(SetOf(got))
+			require.True(t, pool.Free().Equal(free))
+		}
+	}
+}
+
+// lowestFree tries every block of a length in order.
+func lowestFree(free Set, s small, length int) (netip.Prefix, bool) {
+	for i := range uint64(1) << (length - s.whole.Bits()) {
+		p, _ := Piece(s.whole, length, i)
+		fits := true
+		for a := p.Addr(); a.IsValid() && p.Contains(a); a = a.Next() {
+			fits = fits && free.Contains(a)
+		}
+		if fits {
+			return p, true
+		}
+	}
+	return netip.Prefix{}, false
+}
+
+func TestPairsAgainstAllPairs(t *testing.T) {
+	rng := rand.New(rand.NewPCG(7, 8))
+	for range 500 {
+		var ranges []netip.Prefix
+		for _, s := range smalls {
+			ranges = append(ranges, s.random(rng)...)
+			ranges = append(ranges, s.random(rng)...)
+		}
+		rng.Shuffle(len(ranges), func(i, j int) { ranges[i], ranges[j] = ranges[j], ranges[i] })
+		got := map[string]bool{}
+		Pairs(ranges, func(outer, inner int) bool {
+			require.True(t, Covers(ranges[outer], ranges[inner]))
+			key := fmt.Sprint(min(outer, inner), max(outer, inner))
+			require.False(t, got[key], "the pair %s comes twice", key)
+			got[key] = true
+			return true
+		})
+		want := 0
+		for i := range ranges {
+			for j := range i {
+				if ranges[i].Overlaps(ranges[j]) {
+					want++
+					require.True(t, got[fmt.Sprint(j, i)], "%s and %s", ranges[i], ranges[j])
+				}
+			}
+		}
+		require.Len(t, got, want)
+	}
+}
+
+func TestTableAgainstSearch(t *testing.T) {
+	rng := rand.New(rand.NewPCG(9, 10))
+	for round := range 150 {
+		s := smalls[round%len(smalls)]
+		var table Table[int]
+		var inserted []netip.Prefix
+		for _, p := range append(s.random(rng), s.random(rng)...) {
+			if table.Insert(p, len(inserted)) {
+				inserted = append(inserted, p)
+			}
+		}
+		s.each(func(a netip.Addr) {
+			best := -1
+			for i, p := range inserted {
+				if p.Contains(a) && (best < 0 || p.Bits() > inserted[best].Bits()) {
+					best = i
+				}
+			}
+			p, got, found := table.Lookup(a)
+			require.Equal(t, best >= 0, found)
+			if found {
+				require.Equal(t, best, got)
+				require.Equal(t, inserted[best], p)
+			}
+		})
+	}
+}
