@@ -1,0 +1,146 @@
+package flow
+
+import (
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestParsePrintsBack(t *testing.T) {
+	for text, want := range map[string]string{
+		"tcp/443":                       "tcp/443",
+		"any":                           "any",
+		"udp":                           "udp",
+		"tcp/0-65535":                   "tcp",
+		"icmp,tcp/22":                   "tcp/22, icmp",
+		"tcp/80, tcp/81, tcp/90-100":    "tcp/80-81, tcp/90-100",
+		"udp/0-10,udp/5-20,tcp/65535":   "tcp/65535, udp/0-20",
+		"tcp,udp/53":                    "tcp, udp/53",
+		"tcp/1-2,tcp/3,tcp/5,udp/0-1":   "tcp/1-3, tcp/5, udp/0-1",
+		"tcp/65535,udp/0":               "tcp/65535, udp/0",
+		"tcp,udp,icmp":                  "tcp, udp, icmp",
+		"tcp/1-10,tcp/2-3,icmp,tcp/443": "tcp/1-10, tcp/443, icmp",
+	} {
+		s, err := Parse(text)
+		require.NoError(t, err, text)
+		assert.Equal(t, want, s.String(), text)
+		again, err := Parse(s.String())
+		require.NoError(t, err)
+		assert.True(t, s.Equal(again), text)
+	}
+}
+
+func TestParseSaysWhatIsWrong(t *testing.T) {
+	for text, want := range map[string]string{
+		"":             "missing",
+		"tpc/443":      "tcp, udp, icmp or any",
+		"icmp/8":       "icmp has no ports",
+		"any/80":       "tcp/80",
+		"tcp/70000":    "0 to 65535",
+		"tcp/":         "not a port",
+		"tcp/20-10":    "10-20",
+		"tcp/443,":     "missing",
+		"tcp/-1":       "not a port",
+		"tcp/1-2-3":    "not a port",
+		"other":        "tcp, udp, icmp or any",
+		"TCP/443":      "tcp, udp, icmp or any",
+		"tcp/0x50":     "not a port",
+		"tcp /443":     "tcp, udp, icmp or any",
+		"tcp/443/udp/": "not a port",
+	} {
+		_, err := Parse(text)
+		require.Error(t, err, text)
+		assert.Contains(t, err.Error(), want, text)
+	}
+}
+
+// slow is a set of flows as a plain list of those of its members that the random sets below can tell apart.
+type slow map[uint32]bool
+
+func (s Set) members() slow {
+	out := slow{}
+	for i := range protocols {
+		for port := uint32(0); port <= maxPort; port++ {
+			if port == 8 {
+				port = maxPort - 8
+			}
+			key := uint32(i)<<16 | port
+			for _, x := range s.spans {
+				if x.first <= key && key <= x.last {
+					out[key] = true
+				}
+			}
+		}
+	}
+	return out
+}
+
+// TestAlgebraAgainstMembers holds union, intersection and difference against single members, on random sets that
+// crowd round the ends of the port range, where an interval can run over into the next protocol.
+func TestAlgebraAgainstMembers(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 2))
+	port := func() uint32 {
+		if rng.IntN(2) == 0 {
+			return uint32(rng.IntN(6))
+		}
+		return maxPort - uint32(rng.IntN(6))
+	}
+	random := func() Set {
+		var s Set
+		for range rng.IntN(5) {
+			i := rng.IntN(len(protocols))
+			x := of(i)
+			if protocols[i].ports {
+				base := x.first
+				a, b := port(), port()
+				x = span{base + min(a, b), base + max(a, b)}
+			}
+			s = s.Union(Set{[]span{x}})
+		}
+		return s
+	}
+	for range 3000 {
+		a, b := random(), random()
+		ma, mb := a.members(), b.members()
+		union, both, only := slow{}, slow{}, slow{}
+		for k := range ma {
+			union[k] = true
+			if mb[k] {
+				both[k] = true
+			} else {
+				only[k] = true
+			}
+		}
+		for k := range mb {
+			union[k] = true
+		}
+		require.True(t, same(a.Union(b), union), "%s or %s", a, b)
+		require.True(t, same(a.Intersect(b), both), "%s and %s", a, b)
+		require.True(t, same(a.Minus(b), only), "%s minus %s", a, b)
+		require.Equal(t, len(only) == 0, b.Covers(a))
+		require.False(t, strings.Contains(a.String(), "%!"))
+	}
+}
+
+func same(s Set, want slow) bool {
+	got := s.members()
+	for k := range want {
+		if !got[k] {
+			return false
+		}
+	}
+	return len(got) == len(want)
+}
+
+func TestWholeProtocolsAndPorts(t *testing.T) {
+	s, err := Parse("tcp/443,tcp/80,icmp")
+	require.NoError(t, err)
+	assert.Equal(t, "tcp, icmp", s.WholeProtocols().String())
+	assert.Equal(t, "tcp/1024-65535, udp/1024-65535", Ports(1024, maxPort).String())
+	assert.Equal(t, "icmp, other protocols", WithoutPorts().String())
+	assert.Len(t, s.Protocols(), 2)
+	assert.Equal(t, "nothing", Any().Minus(Any()).String())
+}
