@@ -1,0 +1,184 @@
+package plan
+
+import (
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func decode(t *testing.T, text string) (*Plan, []Finding) {
+	t.Helper()
+	return Decode(NewSource("wendrik.yaml", []byte(text)))
+}
+
+func TestEveryKeyIsRead(t *testing.T) {
+	raw, err := os.ReadFile("testdata/whole.yaml")
+	require.NoError(t, err)
+	p, findings := decode(t, string(raw))
+	require.Empty(t, findings)
+
+	assert.Equal(t, 1, p.Version.Value)
+	assert.Equal(t, "skerry-line", p.Estate.Value)
+	require.Len(t, p.Regions[0].Zones, 3)
+	assert.Equal(t, "fd3a:5e11:c0de::/48", p.Space[0].Ranges[1].String())
+	assert.Equal(t, "data room on the quay", p.Space[2].Held.Value)
+
+	n := p.Networks[0]
+	assert.Equal(t, Text{"booking", Pos{15, 3}}, n.Name)
+	assert.Equal(t, Number{20, Pos{18, 11}}, n.Size)
+	assert.Equal(t, [2]uint16{32768, 60999}, n.Profile.On(Profile{}).ReplyPorts)
+	assert.Equal(t, 2, n.Tiers[0].Spare.Value)
+	assert.Equal(t, Pos{25, 61}, n.Subnets[0].Ranges[0].At)
+	assert.True(t, n.Gateways[0].Attached.Given())
+	assert.Equal(t, "203.0.113.7", n.Gateways[1].Public[0].String())
+	assert.Equal(t, "::/0", n.Tables[1].Routes[1].To.String(), "a plain ::/0 inside braces is YAML 1.2")
+	assert.Equal(t, "jump", n.Groups[0].In[1].Peer.Group)
+	assert.False(t, n.Lists[0].In[1].Allow)
+
+	assert.Equal(t, "tcp/443", p.Workloads[0].Listens[0].String())
+	assert.Equal(t, "spine", p.Hubs[0].Name.Value)
+	assert.Equal(t, Text{"prod", Pos{59, 38}}, p.Hubs[0].Attach[1].Table)
+	assert.Equal(t, Blackhole, p.Hubs[0].Tables[0].Routes[0].Via.Value)
+	assert.Equal(t, "10.144.0.0/12", p.Sites[0].Knows[0].String())
+	assert.True(t, p.Expect[1].Never)
+	assert.Equal(t, "tcp/5432", p.Expect[2].Flows.String())
+}
+
+// TestProblems tries one wrong text after another. Each says where (line:column), what is wrong, and what is right.
+func TestProblems(t *testing.T) {
+	const head = "wendrik: 1\n" // line 1
+	for _, c := range []struct{ text, at, code, message, mend string }{
+		{"", "1:1", "empty", "the plan is empty", "wendrik: 1"},
+		{"# only a comment\n", "1:1", "empty", "the plan is empty", ""},
+		{"estate: x\n", "1:1", "missing-key", "the plan has no wendrik", "add  wendrik:"},
+		{"wendrik: 2\n", "1:10", "version", "version 2", "wendrik: 1"},
+		{"- wendrik\n", "1:1", "wrong-kind", "a mapping belongs here, not a list", ""},
+		{head + "networkz: {}\n", "2:1", "unknown-key", `"networkz"`, "did you mean networks?"},
+		{head + "zzz: {}\n", "2:1", "unknown-key", `"zzz"`, "the keys here are wendrik, estate"},
+		{head + "estate: a\nestate: b\n", "3:1", "duplicate-key", "first on line 2", "keep one"},
+		{head + "networks:\n  a: {range: 10.0.0.0/8}\n  a: {range: 10.0.0.0/8}\n", "4:3", "duplicate-key", `"a" stands twice`, ""},
+		{head + "networks:\n  a:\n    <<: {}\n", "4:5", "unknown-key", `"<<"`, "no merge keys"},
+		{head + "networks:\n  A b: {range: 10.0.0.0/8}\n", "3:3", "bad-name", `"A b" cannot be a name`, "a-b"},
+		{head + "networks:\n  internet: {range: 10.0.0.0/8}\n", "3:3", "reserved-name", "cannot be a name", "another"},
+		{head + "networks: [a]\n", "2:11", "wrong-kind", "not a list", "key: value"},
+		{head + "networks:\n  a: {range: 10.0.0.1/8}\n", "3:14", "host-bits", "10.0.0.1/8 is an address inside a block", "the block is 10.0.0.0/8"},
+		{head + "networks:\n  a: {range: 10.0.0.0/40}\n", "3:14", "bad-range", "from 0 to 32", ""},
+		{head + "networks:\n  a: {range: {x: 1}}\n", "3:14", "wrong-kind", "a list belongs here, not a mapping", "[one, two]"},
+		{head + "networks:\n  a: {size: 20}\n", "3:13", "bad-size", "lacks its slash", "write /20"},
+		{head + "networks:\n  a: {size: /200}\n", "3:13", "bad-size", "not a size", "such as /20"},
+		{head + "networks:\n  a: {tiers: {w: {hosts: many}}}\n", "3:26", "bad-number", "not a whole number", ""},
+		{head + "networks:\n  a: {tiers: {w: {access: pubic}}}\n", "3:27", "unknown-word", `"pubic"`, "did you mean public?"},
+		{head + "networks:\n  a: {gateways: {g: {attached: true}}}\n", "3:18", "missing-key", "has no kind", "kind:"},
+		{head + "networks:\n  a: {gateways: {g: {kind: internet, attached: yes}}}\n", "3:48", "bad-flag", "neither true nor false", ""},
+		{head + "networks:\n  a: {tables: {t: {routes: [{via: x}]}}}\n", "3:29", "missing-key", "routes.1 has no to", ""},
+		{head + "networks:\n  a: {groups: {g: {in: [tcp/443 to any]}}}\n", "3:25", "bad-rule", `says "to" where this direction has "from"`, "tcp/443 from any"},
+		{head + "networks:\n  a: {groups: {g: {in: [deny any from any]}}}\n", "3:25", "bad-rule", "a group only allows", "tcp/443 from any"},
+		{head + "networks:\n  a: {groups: {g: {in: [tcp/443 from 10.0.0.1]}}}\n", "3:25", "bad-rule", "lacks its length", "write 10.0.0.1/32"},
+		{head + "networks:\n  a: {groups: {g: {in: [tcp/443 from web]}}}\n", "3:25", "bad-rule", "neither any nor a range", "group web"},
+		{head + "networks:\n  a: {lists: {l: {out: [tcp/443 to any]}}}\n", "3:25", "bad-rule", "neither allow nor deny", "allow tcp/443 to any"},
+		{head + "networks:\n  a: {profile: zonal2}\n", "3:16", "unknown-word", `"zonal2"`, "did you mean zonal?"},
+		{head + "profile: {like: plain, reply-ports: 9-2}\n", "2:37", "bad-ports", "run backwards", "write 2-9"},
+		{head + "profile: {smallest: /64}\n", "2:21", "bad-size", "longer than an IPv4 address", ""},
+		{head + "workloads:\n  w: {in: a/b, address: 10.0.0.256}\n", "3:25", "bad-address", "not an IPv4 or IPv6 address", "write one like"},
+		{head + "workloads:\n  w: {in: a/b, address: 10.0.0.1, listens: [443]}\n", "3:45", "bad-flow", `"443" is not a flow`, ""},
+		{head + "workloads:\n  w: {in: a/b}\n", "3:3", "missing-key", "workloads.w has no address", "add  address:"},
+		{head + "expect: [a reaches b]\n", "2:10", "bad-expectation", "does not say on what", "a reaches b on tcp/443"},
+		{head + "expect: [a touches b]\n", "2:10", "bad-expectation", "no expectation", "A reaches B"},
+		{head + "estate: !!str x\n", "2:9", "tag", "no tags", ""},
+		{head + "estate:\n", "2:8", "wrong-kind", "a single value belongs here, not nothing", ""},
+		{head + "? [a]\n: b\n", "2:3", "wrong-kind", "a key is a single word", ""},
+		{head + "\testate: x\n", "2:1", "not-yaml", "a tab", "spaces"},
+		{head + "estate: @x\n", "2:9", "not-yaml", `start with '@'`, "quotes"},
+		{head + "estate: \"x\n", "2:9", "not-yaml", "a quote is opened", "close the quote"},
+		{head + "estate: a: b\n", "2:10", "not-yaml", "in the middle of a value", "indentation"},
+		{head + "a: {b: [c}\n", "2:10", "not-yaml", "not closed", "]"},
+		{head + "estate\nnetworks:\n", "2:1", "not-yaml", `no "key: value"`, "colon"},
+		{head + "estate: *x\n", "2:9", "not-yaml", "alias", "define it"},
+		{head + "---\nwendrik: 1\n", "2:1", "several-documents", "second document", "file of its own"},
+		{head + "estate: a\x01b\n", "2:10", "not-text", "U+0001", "remove"},
+		{head + "estate: a\u2028b\n", "2:10", "not-text", "U+2028", "remove"},
+		{head + "estate: \xff\n", "2:9", "not-text", "not UTF-8", "UTF-8"},
+		{head + strings.Repeat("[", 200) + "\n", "2:41", "not-yaml", "deeper than 40 levels", ""},
+	} {
+		_, findings := decode(t, c.text)
+		name := strings.TrimPrefix(c.text, head)
+		if !assert.Len(t, findings, 1, "%q: %v", name, findings) {
+			continue
+		}
+		f := findings[0]
+		assert.Equal(t, c.at, fmt.Sprintf("%d:%d", f.At.Line, f.At.Column), "%q: %s", name, f.Message)
+		assert.Equal(t, c.code, f.Code, "%q: %s", name, f.Message)
+		assert.Contains(t, f.Message, c.message, "%q", name)
+		assert.Contains(t, f.Mend, c.mend, "%q", name)
+	}
+}
+
+func TestAllProblemsInOneRun(t *testing.T) {
+	_, findings := decode(t, "wendrik: 1\nprofile: zon\nnetworks:\n  a: {rang: 1, size: 5}\n  b: {range: [10.0.0.1/8, x]}\nworkloads: 7\n")
+	var codes []string
+	for i, f := range findings {
+		codes = append(codes, f.Code)
+		if i > 0 {
+			assert.LessOrEqual(t, findings[i-1].At.Line, f.At.Line, "in the order of the text")
+		}
+	}
+	assert.Equal(t, []string{"unknown-word", "unknown-key", "bad-size", "host-bits", "bad-range", "wrong-kind"}, codes)
+}
+
+func TestAliasesStandForTheirValues(t *testing.T) {
+	p, findings := decode(t, "wendrik: 1\nnetworks:\n  a: {range: 10.0.0.0/8, groups: &g {web: {in: [tcp/443 from any]}}}\n  b: {range: 11.0.0.0/8, groups: *g}\n")
+	require.Empty(t, findings)
+	assert.Equal(t, "web", p.Networks[1].Groups[0].Name.Value)
+}
+
+// TestBombs feeds texts that a naive reader would die of.
+func TestBombs(t *testing.T) {
+	var bomb strings.Builder
+	bomb.WriteString("wendrik: 1\nnetworks:\n  n0: &n0 {range: 10.0.0.0/8, subnets: {")
+	for i := range 3000 {
+		fmt.Fprintf(&bomb, "s%d: {range: 10.0.0.0/24}, ", i)
+	}
+	bomb.WriteString("}}\n")
+	for i := range 3000 {
+		fmt.Fprintf(&bomb, "  m%d: *n0\n", i)
+	}
+	_, findings := decode(t, bomb.String())
+	require.Len(t, findings, 1)
+	assert.Equal(t, "alias-expansion", findings[0].Code)
+
+	_, findings = decode(t, "wendrik: 1\nnetworks: &a {b: {tiers: *a}}\n")
+	assert.NotEmpty(t, findings, "an alias inside itself")
+
+	_, findings = Decode(NewSource("wendrik.yaml", make([]byte, MaxText+1)))
+	require.Len(t, findings, 1)
+	assert.Equal(t, "text-too-large", findings[0].Code)
+
+	_, findings = decode(t, "wendrik: 1\n"+strings.Repeat("x", 1<<16)+": 1\nspace: {"+strings.Repeat("a: {}, ", 5000)+"}\n")
+	require.Len(t, findings, maxFindings+1)
+	assert.Contains(t, findings[maxFindings].Message, "more problems are not shown")
+}
+
+// FuzzDecode looks for texts that crash the decoder or make it point outside the text.
+func FuzzDecode(f *testing.F) {
+	raw, err := os.ReadFile("testdata/whole.yaml")
+	require.NoError(f, err)
+	f.Add(raw)
+	f.Add([]byte("wendrik: 1\r\nnetworks: {a: &x {range: ::/0}, b: *x}\r\n"))
+	f.Add([]byte("\ufeffwendrik: 1\n? a\n: |\n  b\n"))
+	f.Fuzz(func(t *testing.T, text []byte) {
+		src := NewSource("wendrik.yaml", text)
+		p, findings := Decode(src)
+		require.NotNil(t, p)
+		for _, f := range findings {
+			require.NotEmpty(t, f.Message)
+			if f.At.Known() {
+				require.LessOrEqual(t, int(f.At.Line), len(src.line), f.Message)
+				require.LessOrEqual(t, src.offset(f.At), len(text))
+			}
+		}
+	})
+}

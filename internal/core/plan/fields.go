@@ -1,0 +1,223 @@
+package plan
+
+import (
+	"fmt"
+	"strconv"
+
+	"go.yaml.in/yaml/v4"
+
+	"wendrik/internal/core/flow"
+)
+
+// The tables below are the format: every key of a plan, what it takes, and how it is read.
+
+var planFields = []field[Plan]{
+	{key: "wendrik", doc: "the version of the format: 1", shape: aCount, required: true, read: to(func(p *Plan) *Number { return &p.Version }, (*decoder).count)},
+	{key: "estate", doc: "the name of all that the plan describes", shape: aWord, read: to(func(p *Plan) *Text { return &p.Estate }, (*decoder).text)},
+	{key: "profile", doc: "how the cloud behaves: zonal, regional, plain, or knobs of its own", shape: aProfile, read: to(func(p *Plan) *ProfileSetting { return &p.Profile }, (*decoder).profile)},
+	{key: "regions", doc: "the regions and the zones of each", shape: mapOf(listOf(aName)), read: func(d *decoder, n *yaml.Node, p *Plan) { p.Regions = d.regions(n) }},
+	{key: "space", doc: "the blocks of address space", shape: mapOf(ref("block")), read: named(func(p *Plan) *[]*Block { return &p.Space }, blockFields, func(b *Block) *Text { return &b.Name })},
+	{key: "networks", doc: "the virtual networks", shape: mapOf(ref("network")), read: named(func(p *Plan) *[]*Network { return &p.Networks }, networkFields, func(n *Network) *Text { return &n.Name })},
+	{key: "workloads", doc: "the things that talk", shape: mapOf(ref("workload")), read: named(func(p *Plan) *[]*Workload { return &p.Workloads }, workloadFields, func(w *Workload) *Text { return &w.Name })},
+	{key: "peerings", doc: "pairs of networks that are joined", shape: mapOf(ref("peering")), read: named(func(p *Plan) *[]*Peering { return &p.Peerings }, peeringFields, func(x *Peering) *Text { return &x.Name })},
+	{key: "hubs", doc: "hubs that join many networks and sites", shape: mapOf(ref("hub")), read: named(func(p *Plan) *[]*Hub { return &p.Hubs }, hubFields, func(h *Hub) *Text { return &h.Name })},
+	{key: "sites", doc: "buildings of the organisation or of partners", shape: mapOf(ref("site")), read: named(func(p *Plan) *[]*Site { return &p.Sites }, siteFields, func(s *Site) *Text { return &s.Name })},
+	{key: "expect", doc: "statements of who reaches whom, and who never does", shape: listOf(aWord), read: func(d *decoder, n *yaml.Node, p *Plan) { p.Expect = d.expectations(n) }},
+}
+
+var blockFields = []field[Block]{
+	{key: "block", doc: "its range, or a list with one of each family", shape: listOf(aRange), required: true, read: to(func(b *Block) *[]Range { return &b.Ranges }, (*decoder).ranges)},
+	{key: "within", doc: "the block that it is a part of", shape: aName, read: to(func(b *Block) *Text { return &b.Within }, (*decoder).text)},
+	{key: "held", doc: "why nothing may be carved from it", shape: aWord, read: to(func(b *Block) *Text { return &b.Held }, (*decoder).text)},
+}
+
+var networkFields = []field[Network]{
+	{key: "profile", doc: "how its cloud behaves, where that differs from the estate's profile", shape: aProfile, read: to(func(n *Network) *ProfileSetting { return &n.Profile }, (*decoder).profile)},
+	{key: "region", doc: "the region it lives in; a list where a subnet spans a region", shape: listOf(aName), read: to(func(n *Network) *[]Text { return &n.Regions }, (*decoder).texts)},
+	{key: "from", doc: "the block of space that its range is carved from", shape: aName, read: to(func(n *Network) *Text { return &n.From }, (*decoder).text)},
+	{key: "size", doc: "the size of the range to carve, such as /20", shape: aSize, read: to(func(n *Network) *Number { return &n.Size }, (*decoder).size)},
+	{key: "range", doc: "its range, or a list of them", shape: listOf(aRange), read: func(d *decoder, v *yaml.Node, n *Network) {
+		n.Ranges, n.HasRange = d.ranges(v), true
+	}},
+	{key: "tiers", doc: "the purposes that subnets are carved for", shape: mapOf(ref("tier")), read: named(func(n *Network) *[]*Tier { return &n.Tiers }, tierFields, func(t *Tier) *Text { return &t.Name })},
+	{key: "subnets", doc: "its subnets", shape: mapOf(ref("subnet")), read: named(func(n *Network) *[]*Subnet { return &n.Subnets }, subnetFields, func(s *Subnet) *Text { return &s.Name })},
+	{key: "gateways", doc: "its internet and NAT gateways", shape: mapOf(ref("gateway")), read: named(func(n *Network) *[]*Gateway { return &n.Gateways }, gatewayFields, func(g *Gateway) *Text { return &g.Name })},
+	{key: "tables", doc: "its route tables", shape: mapOf(ref("table")), read: named(func(n *Network) *[]*Table { return &n.Tables }, tableFields, func(t *Table) *Text { return &t.Name })},
+	{key: "groups", doc: "its security groups", shape: mapOf(ref("group")), read: named(func(n *Network) *[]*Group { return &n.Groups }, groupFields, func(g *Group) *Text { return &g.Name })},
+	{key: "lists", doc: "its access lists", shape: mapOf(ref("list")), read: named(func(n *Network) *[]*List { return &n.Lists }, listFields, func(l *List) *Text { return &l.Name })},
+}
+
+var tierFields = []field[Tier]{
+	{key: "access", doc: "public, outbound or closed", shape: enum("public", "outbound", "closed"), read: to(func(t *Tier) *Text { return &t.Access }, oneOf("public", "outbound", "closed"))},
+	{key: "hosts", doc: "how many addresses each of its subnets must have for workloads", shape: aCount, read: to(func(t *Tier) *Number { return &t.Hosts }, (*decoder).count)},
+	{key: "size", doc: "the size of each of its subnets, in place of hosts", shape: aSize, read: to(func(t *Tier) *Number { return &t.Size }, (*decoder).size)},
+	{key: "zones", doc: "the zones it has subnets in, when not all", shape: listOf(aName), read: to(func(t *Tier) *[]Text { return &t.Zones }, (*decoder).texts)},
+	{key: "spare", doc: "for how many more zones its block leaves room; 1 unless written", shape: aCount, read: to(func(t *Tier) *Number { return &t.Spare }, (*decoder).count)},
+}
+
+var subnetFields = []field[Subnet]{
+	{key: "tier", doc: "the tier it belongs to", shape: aName, read: to(func(s *Subnet) *Text { return &s.Tier }, (*decoder).text)},
+	{key: "zone", doc: "the zone it lives in", shape: aName, read: to(func(s *Subnet) *Text { return &s.Zone }, (*decoder).text)},
+	{key: "region", doc: "the region it lives in, where its network has several", shape: aName, read: to(func(s *Subnet) *Text { return &s.Region }, (*decoder).text)},
+	{key: "range", doc: "its range, or a list with one of each family; carve writes it", shape: listOf(aRange), read: to(func(s *Subnet) *[]Range { return &s.Ranges }, (*decoder).ranges)},
+}
+
+var gatewayFields = []field[Gateway]{
+	{key: "kind", doc: "internet or nat", shape: enum("internet", "nat"), required: true, read: to(func(g *Gateway) *Text { return &g.Kind }, oneOf("internet", "nat"))},
+	{key: "attached", doc: "internet: whether it is attached to the network; true unless written", shape: aFlag, read: to(func(g *Gateway) *Flag { return &g.Attached }, (*decoder).flag)},
+	{key: "in", doc: "nat: the subnet it sits in", shape: aName, read: to(func(g *Gateway) *Text { return &g.In }, (*decoder).text)},
+	{key: "address", doc: "nat: its private address", shape: listOf(anAddress), read: to(func(g *Gateway) *[]Addr { return &g.Addrs }, (*decoder).addrs)},
+	{key: "serves", doc: "nat: the subnets it serves, where the profile ties NAT to subnets", shape: listOf(aName), read: to(func(g *Gateway) *[]Text { return &g.Serves }, (*decoder).texts)},
+	{key: "public", doc: "nat: its public addresses", shape: listOf(anAddress), read: to(func(g *Gateway) *[]Addr { return &g.Public }, (*decoder).addrs)},
+}
+
+var tableFields = []field[Table]{
+	{key: "main", doc: "true for the table of every subnet that no other table names", shape: aFlag, read: to(func(t *Table) *Flag { return &t.Main }, (*decoder).flag)},
+	{key: "subnets", doc: "the subnets it is for", shape: listOf(aName), read: to(func(t *Table) *[]Text { return &t.Subnets }, (*decoder).texts)},
+	{key: "routes", doc: "its routes; those to the network itself are always there", shape: listOf(ref("route")), read: to(func(t *Table) *[]Route { return &t.Routes }, (*decoder).routes)},
+}
+
+var routeFields = []field[Route]{
+	{key: "to", doc: "the range it leads to", shape: aRange, required: true, read: to(func(r *Route) *Range { return &r.To }, (*decoder).oneRange)},
+	{key: "via", doc: "a gateway, peering, hub, site or workload, or blackhole", shape: aWord, required: true, read: to(func(r *Route) *Text { return &r.Via }, (*decoder).text)},
+}
+
+var groupFields = []field[Group]{
+	{key: "in", doc: "rules for what comes in, such as  tcp/443 from any", shape: listOf(aWord), read: to(func(g *Group) *[]Rule { return &g.In }, rules(groupRule, inward))},
+	{key: "out", doc: "rules for what goes out, such as  any to any", shape: listOf(aWord), read: to(func(g *Group) *[]Rule { return &g.Out }, rules(groupRule, outward))},
+}
+
+var listFields = []field[List]{
+	{key: "subnets", doc: "the subnets it guards", shape: listOf(aName), read: to(func(l *List) *[]Text { return &l.Subnets }, (*decoder).texts)},
+	{key: "in", doc: "rules for what comes in, in order, such as  allow tcp/443 from any", shape: listOf(aWord), read: to(func(l *List) *[]Rule { return &l.In }, rules(listRule, inward))},
+	{key: "out", doc: "rules for what goes out, in order, such as  allow any to any", shape: listOf(aWord), read: to(func(l *List) *[]Rule { return &l.Out }, rules(listRule, outward))},
+}
+
+var workloadFields = []field[Workload]{
+	{key: "in", doc: "the subnet it lives in, as network/subnet", shape: aWord, required: true, read: to(func(w *Workload) *Text { return &w.In }, (*decoder).text)},
+	{key: "address", doc: "its address, or a list with one of each family", shape: listOf(anAddress), required: true, read: to(func(w *Workload) *[]Addr { return &w.Addrs }, (*decoder).addrs)},
+	{key: "public", doc: "the address by which the internet reaches it", shape: listOf(anAddress), read: to(func(w *Workload) *[]Addr { return &w.Public }, (*decoder).addrs)},
+	{key: "groups", doc: "the security groups it is in", shape: listOf(aName), read: to(func(w *Workload) *[]Text { return &w.Groups }, (*decoder).texts)},
+	{key: "listens", doc: "what it listens on, such as tcp/443", shape: listOf(aWord), read: to(func(w *Workload) *[]Flows { return &w.Listens }, (*decoder).flows)},
+}
+
+var peeringFields = []field[Peering]{
+	{key: "between", doc: "the two networks", shape: listOf(aName), required: true, read: to(func(p *Peering) *[]Text { return &p.Between }, (*decoder).texts)},
+	{key: "accepted", doc: "the networks whose owners have agreed to it", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Accepted }, (*decoder).texts)},
+}
+
+var hubFields = []field[Hub]{
+	{key: "region", doc: "the region it lives in", shape: aName, read: to(func(h *Hub) *Text { return &h.Region }, (*decoder).text)},
+	{key: "attach", doc: "the networks and sites tied to it, and the hub table of each", shape: mapOf(aName), read: func(d *decoder, n *yaml.Node, h *Hub) { h.Attach = d.attachments(n) }},
+	{key: "tables", doc: "its route tables", shape: mapOf(ref("hub-table")), read: named(func(h *Hub) *[]*HubTable { return &h.Tables }, hubTableFields, func(t *HubTable) *Text { return &t.Name })},
+}
+
+var hubTableFields = []field[HubTable]{
+	{key: "learns", doc: "the attachments whose ranges it has routes to", shape: listOf(aName), read: to(func(t *HubTable) *[]Text { return &t.Learns }, (*decoder).texts)},
+	{key: "routes", doc: "routes by hand", shape: listOf(ref("route")), read: to(func(t *HubTable) *[]Route { return &t.Routes }, (*decoder).routes)},
+}
+
+var siteFields = []field[Site]{
+	{key: "ranges", doc: "its own ranges", shape: listOf(aRange), required: true, read: to(func(s *Site) *[]Range { return &s.Ranges }, (*decoder).ranges)},
+	{key: "knows", doc: "the ranges that it has routes to through its link", shape: listOf(aRange), read: to(func(s *Site) *[]Range { return &s.Knows }, (*decoder).ranges)},
+	{key: "link", doc: "the network it is linked to, when no hub stands between", shape: aName, read: to(func(s *Site) *Text { return &s.Link }, (*decoder).text)},
+}
+
+var profileFields = []field[ProfileSetting]{
+	{key: "like", doc: "the built-in profile to start from", shape: enum(profileNames()...), read: to(func(p *ProfileSetting) *Text { return &p.Like }, oneOf(profileNames()...))},
+	{key: "subnets-in", doc: "what one subnet spans: zone, region or anywhere", shape: enum("zone", "region", "anywhere"), read: knob(oneOf("zone", "region", "anywhere"), Text.Given, func(p *Profile, v Text) { p.SubnetsIn = Reach(v.Value) })},
+	{key: "kept-first", doc: "addresses kept at the start of each IPv4 subnet", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *Profile, v Number) { p.KeptFirst = v.Value })},
+	{key: "kept-last", doc: "addresses kept at the end of each IPv4 subnet", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *Profile, v Number) { p.KeptLast = v.Value })},
+	{key: "smallest", doc: "the size of the smallest IPv4 subnet, such as /28", shape: aSize, read: knob((*decoder).size4, Number.Given, func(p *Profile, v Number) { p.Smallest = v.Value })},
+	{key: "largest", doc: "the size of the largest IPv4 subnet, such as /16", shape: aSize, read: knob((*decoder).size4, Number.Given, func(p *Profile, v Number) { p.Largest = v.Value })},
+	{key: "own-ranges", doc: "whether a network has ranges of its own; false: it is the sum of its subnets", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *Profile, v Flag) { p.OwnRanges = v.Value })},
+	{key: "peer-routes", doc: "whether routes to a peer's subnets install themselves", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *Profile, v Flag) { p.PeerRoutes = v.Value })},
+	{key: "default-route", doc: "whether a network is born with a default route to the internet", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *Profile, v Flag) { p.DefaultRoute = v.Value })},
+	{key: "nat-serves", doc: "whether a NAT gateway serves named subnets; false: it sits in a subnet", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *Profile, v Flag) { p.NATServes = v.Value })},
+	{key: "implicit-out", doc: "whether a workload gets out to the internet with neither public address nor NAT", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *Profile, v Flag) { p.ImplicitOut = v.Value })},
+	{key: "peer-groups", doc: "whether a rule may name a group of a peered network", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *Profile, v Flag) { p.PeerGroups = v.Value })},
+	{key: "reply-ports", doc: "the ports that replies come back to, 1024-65535 unless written", shape: aWord, read: knob((*decoder).ports, portsGiven, func(p *Profile, v portRange) { p.ReplyPorts = [2]uint16{v.first, v.last} })},
+}
+
+// knob makes the read function of a field that sets one knob of a profile, when its value could be read.
+func knob[V any](read func(*decoder, *yaml.Node) V, given func(V) bool, set func(*Profile, V)) func(*decoder, *yaml.Node, *ProfileSetting) {
+	return func(d *decoder, n *yaml.Node, into *ProfileSetting) {
+		if v := read(d, n); given(v) {
+			into.knobs = append(into.knobs, func(p *Profile) { set(p, v) })
+		}
+	}
+}
+
+// size4 reads the length of an IPv4 range.
+func (d *decoder) size4(n *yaml.Node) Number {
+	v := d.size(n)
+	if v.Given() && v.Value > 32 {
+		d.report(v.At, "bad-size", fmt.Sprintf("/%d is longer than an IPv4 address", v.Value), "write a size from /0 to /32")
+		return Number{}
+	}
+	return v
+}
+
+type portRange struct {
+	first, last uint16
+	at          Pos
+}
+
+func portsGiven(p portRange) bool { return p.at.Known() }
+
+func (d *decoder) ports(n *yaml.Node) portRange {
+	v, at := parsed(d, n, "bad-ports", func(s string) ([2]uint16, error) {
+		first, last, err := flow.ParsePorts(s)
+		return [2]uint16{first, last}, err
+	})
+	return portRange{v[0], v[1], at}
+}
+
+// profile reads the name of a profile, or a mapping of knobs.
+func (d *decoder) profile(n *yaml.Node) ProfileSetting {
+	var s ProfileSetting
+	if target, done := d.follow(n); target == nil || target.Kind != yaml.MappingNode {
+		done()
+		s.Like = oneOf(profileNames()...)(d, n)
+		return s
+	} else {
+		done()
+	}
+	readMap(d, n, profileFields, &s, pos(n))
+	return s
+}
+
+func (d *decoder) regions(n *yaml.Node) []*Region {
+	var all []*Region
+	d.entries(n, "a mapping from regions to their zones", func(key Text, value *yaml.Node) {
+		d.checkName(key)
+		r := &Region{Name: key, Zones: d.texts(value)}
+		for _, zone := range r.Zones {
+			d.checkName(zone)
+		}
+		all = append(all, r)
+	})
+	return all
+}
+
+func (d *decoder) routes(n *yaml.Node) []Route {
+	var all []Route
+	d.elements(n, func(n *yaml.Node) {
+		r := Route{At: pos(n)}
+		d.within(strconv.Itoa(len(all)+1), func() { readMap(d, n, routeFields, &r, r.At) })
+		if r.To.IsValid() && r.Via.Given() {
+			all = append(all, r)
+		}
+	})
+	return all
+}
+
+func (d *decoder) attachments(n *yaml.Node) []Attachment {
+	var all []Attachment
+	d.entries(n, "a mapping from networks and sites to hub tables", func(key Text, value *yaml.Node) {
+		if table := d.text(value); table.Given() {
+			all = append(all, Attachment{key, table})
+		}
+	})
+	return all
+}

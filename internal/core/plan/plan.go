@@ -1,0 +1,243 @@
+// Package plan is the text of a plan: it decodes YAML 1.2 into values that remember where they stood, reports every
+// problem of a text in one run, and edits a text so that every byte it need not touch stays as it was.
+//
+// It knows what a plan may say, and nothing of what that means: names are bound in package estate.
+package plan
+
+import (
+	"net/netip"
+
+	"wendrik/internal/core/flow"
+)
+
+// Pos is a place in a text: line and column, both from 1, the column in characters. The zero Pos is no place.
+type Pos struct{ Line, Column int32 }
+
+// Known reports whether p is a place at all.
+func (p Pos) Known() bool { return p.Line > 0 }
+
+// Text is a word of the plan and where it stood. An empty Value with an unknown place means that it was not written.
+type Text struct {
+	Value string
+	At    Pos
+}
+
+// Given reports whether the word was written.
+func (t Text) Given() bool { return t.At.Known() }
+
+// Range is a CIDR block of the plan and where it stood.
+type Range struct {
+	netip.Prefix
+	At Pos
+}
+
+// Addr is an address of the plan and where it stood.
+type Addr struct {
+	netip.Addr
+	At Pos
+}
+
+// Number is a whole number of the plan and where it stood.
+type Number struct {
+	Value int
+	At    Pos
+}
+
+// Given reports whether the number was written.
+func (n Number) Given() bool { return n.At.Known() }
+
+// Flag is true or false, and where it stood.
+type Flag struct {
+	Value bool
+	At    Pos
+}
+
+// Given reports whether the flag was written.
+func (f Flag) Given() bool { return f.At.Known() }
+
+// Plan is one decoded text. Every list keeps the order of the text.
+type Plan struct {
+	Source    *Source
+	Version   Number
+	Estate    Text
+	Profile   ProfileSetting
+	Regions   []*Region
+	Space     []*Block
+	Networks  []*Network
+	Workloads []*Workload
+	Peerings  []*Peering
+	Hubs      []*Hub
+	Sites     []*Site
+	Expect    []Expectation
+}
+
+// Region is a named place of a cloud and its zones.
+type Region struct {
+	Name  Text
+	Zones []Text
+}
+
+// Block is a part of the address space. A held block is kept for something that is not a subnet; nothing is carved
+// from it.
+type Block struct {
+	Name   Text
+	Ranges []Range
+	Within Text
+	Held   Text // why it is held
+}
+
+// Network is a virtual network.
+type Network struct {
+	Name     Text
+	Profile  ProfileSetting
+	Regions  []Text
+	From     Text   // the block of space that its range is carved from
+	Size     Number // the length of the range to carve, such as 20 for /20
+	Ranges   []Range
+	HasRange bool // whether a range was written, readable or not
+	Tiers    []*Tier
+	Subnets  []*Subnet
+	Gateways []*Gateway
+	Tables   []*Table
+	Groups   []*Group
+	Lists    []*List
+}
+
+// Tier is a purpose that subnets are carved for, one in each zone.
+type Tier struct {
+	Name   Text
+	Access Text // public, outbound or closed
+	Hosts  Number
+	Size   Number
+	Zones  []Text
+	Spare  Number // for how many more zones its block leaves room
+}
+
+// Subnet is a range of a network in which workloads live.
+type Subnet struct {
+	Name   Text
+	Tier   Text
+	Zone   Text
+	Region Text
+	Ranges []Range
+}
+
+// Gateway is an internet gateway or a NAT gateway of a network.
+type Gateway struct {
+	Name     Text
+	Kind     Text // internet or nat
+	Attached Flag // internet: whether it is attached; true unless written
+	In       Text // nat: the subnet it sits in
+	Addrs    []Addr
+	Serves   []Text // nat: the subnets it serves, where the profile has it that way
+	Public   []Addr
+}
+
+// Table is a route table.
+type Table struct {
+	Name    Text
+	Main    Flag
+	Subnets []Text
+	Routes  []Route
+}
+
+// Route leads a destination to a next hop.
+type Route struct {
+	To  Range
+	Via Text
+	At  Pos
+}
+
+// Blackhole is the next hop that drops on purpose.
+const Blackhole = "blackhole"
+
+// Group is a stateful set of allow rules on workloads.
+type Group struct {
+	Name    Text
+	In, Out []Rule
+}
+
+// List is an ordered, stateless list of rules on subnets.
+type List struct {
+	Name    Text
+	Subnets []Text
+	In, Out []Rule
+}
+
+// Rule is one line of a group or a list.
+type Rule struct {
+	At    Pos
+	Text  string
+	Allow bool // always true in a group
+	Flows flow.Set
+	Peer  Peer
+}
+
+// Peer is the far end that a rule names: any address, a range, or the members of a group.
+type Peer struct {
+	Any   bool
+	Range netip.Prefix // valid when the rule names a range
+	Group string       // the group as written, perhaps with its network: jump, harbour/jump
+}
+
+// Workload is a thing with an address that talks.
+type Workload struct {
+	Name    Text
+	In      Text // network/subnet
+	Addrs   []Addr
+	Public  []Addr
+	Groups  []Text
+	Listens []Flows
+}
+
+// Flows is a set of flows of the plan and where it stood.
+type Flows struct {
+	flow.Set
+	At Pos
+}
+
+// Peering joins two networks once both have accepted it.
+type Peering struct {
+	Name     Text
+	Between  []Text
+	Accepted []Text
+}
+
+// Hub joins many networks and sites through tables of its own.
+type Hub struct {
+	Name   Text
+	Region Text
+	Attach []Attachment
+	Tables []*HubTable
+}
+
+// Attachment ties a network or a site to a hub, and names the hub table that its packets look into.
+type Attachment struct {
+	Who   Text
+	Table Text
+}
+
+// HubTable is a route table of a hub: what it learns from attachments, and routes by hand.
+type HubTable struct {
+	Name   Text
+	Learns []Text
+	Routes []Route
+}
+
+// Site is a building of the organisation or a partner.
+type Site struct {
+	Name   Text
+	Ranges []Range
+	Knows  []Range // what it has routes to
+	Link   Text    // the network it is linked to, when no hub stands between
+}
+
+// Expectation states who reaches whom, or never does.
+type Expectation struct {
+	At       Pos
+	Text     string
+	From, To string
+	Never    bool
+	Flows    flow.Set
+	HasFlows bool
+}

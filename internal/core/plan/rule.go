@@ -1,0 +1,181 @@
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"go.yaml.in/yaml/v4"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/flow"
+)
+
+// ruleKind tells the rules of groups from those of lists.
+type ruleKind bool
+
+const (
+	groupRule ruleKind = false
+	listRule  ruleKind = true
+)
+
+// direction is the word that stands between the flows and the far end of a rule.
+type direction string
+
+const (
+	inward  direction = "from"
+	outward direction = "to"
+)
+
+// rules makes the read function of a list of rules.
+func rules(kind ruleKind, dir direction) func(*decoder, *yaml.Node) []Rule {
+	return func(d *decoder, n *yaml.Node) []Rule {
+		var all []Rule
+		d.elements(n, func(n *yaml.Node) {
+			t := d.text(n)
+			if !t.Given() {
+				return
+			}
+			r, err := parseRule(t.Value, kind, dir)
+			if err != nil {
+				d.reportValue(t.At, "bad-rule", err)
+				return
+			}
+			r.At = t.At
+			all = append(all, r)
+		})
+		return all
+	}
+}
+
+// parseRule reads "tcp/443 from any", and for lists "allow tcp/443 from any".
+func parseRule(text string, kind ruleKind, dir direction) (Rule, error) {
+	r := Rule{Text: text, Allow: true}
+	words := strings.Fields(text)
+	example := fmt.Sprintf("tcp/443 %s any", dir)
+	if kind == listRule {
+		example = "allow " + example
+		switch {
+		case len(words) > 0 && (words[0] == "allow" || words[0] == "deny"):
+			r.Allow = words[0] == "allow"
+			words = words[1:]
+		default:
+			return r, fmt.Errorf("the rule %q of a list starts with neither allow nor deny: write it like  %s", text, example)
+		}
+	} else if len(words) > 0 && (words[0] == "allow" || words[0] == "deny") {
+		return r, fmt.Errorf("a group only allows, so the rule %q needs no %s; lists can deny: write it like  %s", text, words[0], example)
+	}
+	at := -1
+	for i, w := range words {
+		if w == "from" || w == "to" {
+			at = i
+			break
+		}
+	}
+	switch {
+	case at < 0:
+		return r, fmt.Errorf("the rule %q does not say %s whom: write it like  %s", text, dir, example)
+	case words[at] != string(dir):
+		return r, fmt.Errorf("the rule %q says %q where this direction has %q: write it like  %s", text, words[at], dir, example)
+	}
+	flows, err := flow.Parse(strings.Join(words[:at], " "))
+	if err != nil {
+		return r, fmt.Errorf("in the rule %q, %w", text, err)
+	}
+	r.Flows = flows
+	r.Peer, err = parsePeer(words[at+1:])
+	if err != nil {
+		return r, fmt.Errorf("in the rule %q, %w", text, err)
+	}
+	return r, nil
+}
+
+// parsePeer reads "any", a range, or "group" and a name.
+func parsePeer(words []string) (Peer, error) {
+	switch {
+	case len(words) == 1 && words[0] == "any":
+		return Peer{Any: true}, nil
+	case len(words) == 2 && words[0] == "group":
+		return Peer{Group: words[1]}, nil
+	case len(words) != 1:
+		return Peer{}, errors.New("the far end is not one of: any, a range, or group and its name")
+	}
+	p, err := address.ParseRange(words[0])
+	if err == nil {
+		return Peer{Range: p}, nil
+	}
+	if a, addrErr := netip.ParseAddr(words[0]); addrErr == nil {
+		return Peer{}, fmt.Errorf("%s lacks its length: write %s", a, address.Single(a))
+	}
+	if nameForm.MatchString(words[0]) {
+		return Peer{}, fmt.Errorf("%q is neither any nor a range: write group %s if it is a group", words[0], words[0])
+	}
+	return Peer{}, err
+}
+
+// String writes the far end as a rule does.
+func (p Peer) String() string {
+	switch {
+	case p.Any:
+		return "any"
+	case p.Range.IsValid():
+		return p.Range.String()
+	}
+	return "group " + p.Group
+}
+
+// expectations reads the lines of expect.
+func (d *decoder) expectations(n *yaml.Node) []Expectation {
+	var all []Expectation
+	d.elements(n, func(n *yaml.Node) {
+		t := d.text(n)
+		if !t.Given() {
+			return
+		}
+		e, err := parseExpectation(t.Value)
+		if err != nil {
+			d.reportValue(t.At, "bad-expectation", err)
+			return
+		}
+		e.At = t.At
+		all = append(all, e)
+	})
+	return all
+}
+
+// parseExpectation reads "A reaches B on F", "A never reaches B" and "A never reaches B on F".
+func parseExpectation(text string) (Expectation, error) {
+	e := Expectation{Text: text}
+	words := strings.Fields(text)
+	bad := fmt.Errorf("%q is no expectation: write  A reaches B on tcp/443, or  A never reaches B", text)
+	if len(words) < 3 {
+		return e, bad
+	}
+	e.From = words[0]
+	words = words[1:]
+	if words[0] == "never" {
+		e.Never = true
+		words = words[1:]
+	}
+	if len(words) < 2 || words[0] != "reaches" {
+		return e, bad
+	}
+	e.To = words[1]
+	words = words[2:]
+	switch {
+	case len(words) == 0 && e.Never:
+		e.Flows = flow.Any()
+		return e, nil
+	case len(words) == 0:
+		return e, fmt.Errorf("%q does not say on what: write %s on tcp/443", text, text)
+	case words[0] != "on" || len(words) == 1:
+		return e, bad
+	}
+	flows, err := flow.Parse(strings.Join(words[1:], " "))
+	if err != nil {
+		return e, fmt.Errorf("in %q, %w", text, err)
+	}
+	e.Flows, e.HasFlows = flows, true
+	return e, nil
+}

@@ -1,0 +1,79 @@
+package plan
+
+import "encoding/json"
+
+// shape is a fragment of JSON Schema (draft 2020-12).
+type shape map[string]any
+
+var (
+	aWord     = shape{"type": []string{"string", "number"}}
+	aName     = shape{"type": "string", "pattern": nameForm.String()}
+	aCount    = shape{"type": "integer", "minimum": 0}
+	aFlag     = shape{"type": "boolean"}
+	aSize     = shape{"type": "string", "pattern": `^/([0-9]{1,2}|1[01][0-9]|12[0-8])$`}
+	aRange    = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+/[0-9]{1,3}$`}
+	anAddress = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+$`}
+	aProfile  = shape{"oneOf": []shape{enum(profileNames()...), ref("profile")}}
+)
+
+// listOf is a list, or a single value that stands for a list of one.
+func listOf(s shape) shape {
+	return shape{"oneOf": []shape{s, {"type": []string{"array", "null"}, "items": s}}}
+}
+
+// mapOf is a mapping from names.
+func mapOf(s shape) shape {
+	return shape{"type": []string{"object", "null"}, "propertyNames": aName, "additionalProperties": s}
+}
+
+func enum(words ...string) shape { return shape{"enum": words} }
+
+func ref(name string) shape { return shape{"$ref": "#/$defs/" + name} }
+
+// object is the shape of a mapping with known keys.
+func object[T any](fields []field[T]) shape {
+	properties, required := shape{}, []string{}
+	for _, f := range fields {
+		one := shape{"description": f.doc}
+		for k, v := range f.shape {
+			one[k] = v
+		}
+		properties[f.key] = one
+		if f.required {
+			required = append(required, f.key)
+		}
+	}
+	s := shape{"type": "object", "additionalProperties": false, "properties": properties}
+	if len(required) > 0 {
+		s["required"] = required
+		return s
+	}
+	s["type"] = []string{"object", "null"}
+	return s
+}
+
+// Schema is the JSON Schema (draft 2020-12) of a plan, made from the tables that read it. It says what a mapping may
+// hold and the form of each value; names and ranges are bound and compared only by the program.
+func Schema() ([]byte, error) {
+	s := object(planFields)
+	s["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+	s["title"] = "a plan of an estate"
+	s["$defs"] = shape{
+		"profile":   object(profileFields),
+		"block":     object(blockFields),
+		"network":   object(networkFields),
+		"tier":      object(tierFields),
+		"subnet":    object(subnetFields),
+		"gateway":   object(gatewayFields),
+		"table":     object(tableFields),
+		"route":     object(routeFields),
+		"group":     object(groupFields),
+		"list":      object(listFields),
+		"workload":  object(workloadFields),
+		"peering":   object(peeringFields),
+		"hub":       object(hubFields),
+		"hub-table": object(hubTableFields),
+		"site":      object(siteFields),
+	}
+	return json.MarshalIndent(s, "", "  ")
+}

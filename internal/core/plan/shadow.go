@@ -1,0 +1,63 @@
+package plan
+
+import "go.yaml.in/yaml/v4"
+
+// change makes an edit in the node tree, where it is plain: the text must come out as this tree.
+func (ed *editor) change(e Edit) {
+	at := ed.root
+	for _, word := range e.Path {
+		value, _ := ed.find(at, word)
+		if value == nil {
+			value = &yaml.Node{Kind: yaml.MappingNode}
+			ed.put(at, word, value)
+		}
+		at = value
+		if isNull(at) {
+			*at = yaml.Node{Kind: yaml.MappingNode}
+		}
+	}
+	if e.Key != "" {
+		if at.Kind == yaml.SequenceNode && len(at.Content) == 0 {
+			at.Kind = yaml.MappingNode
+		}
+		if _, i := ed.find(at, e.Was); e.Was != "" && i >= 0 {
+			at.Content[i].Value = e.Key
+			at.Content[i+1] = e.Value.node()
+			delete(ed.keys, at)
+			return
+		}
+		if _, i := ed.find(at, e.Key); i >= 0 {
+			at.Content[i+1] = e.Value.node()
+			return
+		}
+		ed.put(at, e.Key, e.Value.node())
+		return
+	}
+	at.Kind = yaml.SequenceNode
+	if e.Before > 0 && e.Before <= len(at.Content) {
+		at.Content = append(at.Content[:e.Before-1], append([]*yaml.Node{e.Value.node()}, at.Content[e.Before-1:]...)...)
+		return
+	}
+	at.Content = append(at.Content, e.Value.node())
+}
+
+// put adds an entry to a mapping, and to what is known of its keys.
+func (ed *editor) put(m *yaml.Node, key string, value *yaml.Node) {
+	if known := ed.keys[m]; known != nil {
+		known[key] = len(m.Content)
+	}
+	m.Content = append(m.Content, &yaml.Node{Kind: yaml.ScalarNode, Value: key}, value)
+}
+
+// sameTree reports whether two trees hold the same values, whatever their layout.
+func sameTree(a, b *yaml.Node) bool {
+	if a.Kind != b.Kind || a.Value != b.Value || len(a.Content) != len(b.Content) {
+		return false
+	}
+	for i := range a.Content {
+		if !sameTree(a.Content[i], b.Content[i]) {
+			return false
+		}
+	}
+	return true
+}
