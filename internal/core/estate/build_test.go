@@ -1,0 +1,181 @@
+package estate
+
+import (
+	"fmt"
+	"net/netip"
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/plan"
+)
+
+// ground is a small estate that binds without a problem; the tests below add to it or put something else in its place.
+const ground = `wendrik: 1
+profile: zonal
+regions: {west: [west-a, west-b]}
+space: {west: {block: 10.144.0.0/14}}
+networks:
+  booking:
+    region: west
+    range: 10.144.0.0/20
+    tiers: {web: {access: public, hosts: 20}}
+    subnets:
+      web-a: {tier: web, zone: west-a, range: 10.144.0.0/24}
+      web-b: {tier: web, zone: west-b, range: 10.144.1.0/24}
+    gateways:
+      front: {kind: internet}
+      out: {kind: nat, in: web-a, address: 10.144.0.9, public: 203.0.113.9}
+    groups: {web: {in: [tcp/443 from any]}}
+  harbour: {region: west, range: 10.148.0.0/20}
+workloads:
+  ticket-1: {in: booking/web-a, address: 10.144.0.10, public: 203.0.113.20, groups: [web]}
+peerings:
+  both: {between: [booking, harbour], accepted: [booking, harbour]}
+`
+
+func load(t *testing.T, text string) (*Estate, []plan.Finding) {
+	t.Helper()
+	return Load(plan.NewSource("wendrik.yaml", []byte(text)))
+}
+
+func TestGroundHasNoProblem(t *testing.T) {
+	e, findings := load(t, ground)
+	require.Empty(t, findings)
+	n := e.Network("booking")
+	assert.Equal(t, n.Subnet("web-a"), n.SubnetOf(netip.MustParseAddr("10.144.0.77")))
+	assert.Nil(t, n.SubnetOf(netip.MustParseAddr("10.144.2.1")))
+	assert.Equal(t, "ticket-1", n.Host(netip.MustParseAddr("10.144.0.10")).Name())
+	assert.Equal(t, "booking/out", e.Owner(netip.MustParseAddr("203.0.113.9")).Name())
+	assert.Equal(t, "main", n.Subnet("web-a").Table.Name)
+	assert.True(t, n.Subnet("web-a").ByDefault)
+	first, last := n.Ends(netip.MustParsePrefix("10.144.0.0/24"))
+	assert.Equal(t, "10.144.0.4 10.144.0.254", fmt.Sprint(first, " ", last))
+}
+
+// TestBindingProblems adds one line after another to an estate without problems. Each says where and what, and mends it.
+func TestBindingProblems(t *testing.T) {
+	for _, c := range []struct{ add, code, message, mend string }{
+		{"networks:\n  x: {region: wst, range: 10.0.0.0/24}", "unknown-name", `no region named "wst"`, "did you mean west?"},
+		{"networks:\n  x: {region: west}", "no-range", "network x has neither range nor size", "from: BLOCK"},
+		{"networks:\n  x: {size: /24}", "no-block", "nothing says from which block", "add  from:"},
+		{"networks:\n  x: {size: /24, from: east}", "unknown-name", `no block named "east"`, "west"},
+		{"networks:\n  x: {range: 10.0.0.0/24, tiers: {t: {hosts: 1, size: /28}}}", "hosts-and-size", "both hosts and size", "one of the two"},
+		{"networks:\n  x: {range: 10.0.0.0/24, subnets: {s: {range: 10.0.1.0/24}}}", "subnet-outside", "does not lie in its network x (10.0.0.0/24)", "choose a range in 10.0.0.0/24"},
+		{"networks:\n  x: {range: 10.0.0.0/24, subnets: {s: {tier: t, range: 10.0.0.0/28}}}", "unknown-name", `no tier of network x named "t"`, "write one first"},
+		{"networks:\n  x: {range: 10.0.0.0/24, subnets: {s: {zone: west-a, range: 10.0.0.0/28}}}", "no-region", "has a zone and no region", "region:"},
+		{"networks:\n  x: {region: west, range: 10.0.0.0/24, subnets: {s: {zone: west-c, range: 10.0.0.0/28}}}", "unknown-name", `named "west-c"`, "did you mean west-a?"},
+		{"networks:\n  x: {range: 10.0.0.0/24, gateways: {g: {kind: internet, in: s}}}", "wrong-key", "an internet gateway sits in no subnet", "kind: nat"},
+		{"networks:\n  x: {range: 10.0.0.0/24, gateways: {g: {kind: nat}}}", "nat-kind", "sits in no subnet", "in: SUBNET"},
+		{"networks:\n  x: {range: 10.0.0.0/24, subnets: {s: {range: 10.0.0.0/28}}, gateways: {g: {kind: nat, in: s, address: 10.0.0.3}}}", "address-kept", "10.0.0.3 is kept by the cloud", "from 10.0.0.4 to 10.0.0.14"},
+		{"networks:\n  x: {range: 10.0.0.0/24, subnets: {s: {range: 10.0.0.0/28}}, gateways: {g: {kind: nat, serves: [s]}}}", "nat-kind", "sits in a subnet", "in: SUBNET"},
+		{"networks:\n  x: {profile: regional, subnets: {s: {range: 10.0.0.0/28}}, gateways: {g: {kind: nat, in: s}}}", "nat-kind", "serves subnets", "serves:"},
+		{"networks:\n  x: {range: 10.0.0.0/24, tables: {t: {routes: [{to: 10.9.0.0/16, via: gate}]}}}", "unknown-name", `"gate"`, "the only one known is blackhole"},
+		{"networks:\n  x: {range: 10.0.0.0/24, tables: {t: {routes: [{to: 10.9.0.0/16, via: both}]}}}", "not-joined", "does not have network x at either end", "a peering of x"},
+		{"networks:\n  x: {range: 10.0.0.0/24, tables: {t: {routes: [{to: 10.9.0.0/16, via: blackhole}, {to: 10.9.0.0/16, via: blackhole}]}}}", "route-twice", "a route to 10.9.0.0/16 already", "keep one"},
+		{"networks:\n  x: {range: 10.0.0.0/24, tables: {t: {routes: [{to: 10.0.0.0/24, via: blackhole}]}}}", "route-local", "local route always wins", "a part of the range"},
+		{"networks:\n  x: {range: 10.0.0.0/24, tables: {t: {main: true}, u: {main: true}}}", "two-main-tables", "has main table t already", "keep one"},
+		{"networks:\n  x: {range: 10.0.0.0/24, subnets: {s: {range: 10.0.0.0/28}}, tables: {t: {subnets: s}, u: {subnets: [s]}}}", "table-twice", "has table t already", "in one table only"},
+		{"networks:\n  x: {range: 10.0.0.0/24, subnets: {s: {range: 10.0.0.0/28}}, lists: {t: {subnets: s}, u: {subnets: [s]}}}", "two-lists", "has list t already", "one list only"},
+		{"networks:\n  x: {range: 10.0.0.0/24, groups: {g: {in: [any from group h]}}}", "unknown-name", `no group of network x named "h"`, ""},
+		{"workloads:\n  w: {in: booking, address: 10.144.0.5}", "bad-subnet", "does not name a subnet", "network/subnet"},
+		{"workloads:\n  w: {in: bokking/web-a, address: 10.144.0.5}", "unknown-name", `no network named "bokking"`, "did you mean booking?"},
+		{"workloads:\n  w: {in: booking/web-a, address: 10.144.1.5}", "address-outside", "does not lie in subnet booking/web-a (10.144.0.0/24)", "in: booking/web-b"},
+		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.255}", "address-kept", "the last 1", "from 10.144.0.4 to 10.144.0.254"},
+		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.9}", "address-twice", "already the address of booking/out", ""},
+		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.5, public: 203.0.113.20}", "address-twice", "public address of w", ""},
+		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.5, public: 10.1.1.1}", "not-public", "private use, RFC 1918", ""},
+		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.5, groups: wep}", "unknown-name", `named "wep"`, "did you mean web?"},
+		{"peerings:\n  p: {between: [booking]}", "bad-peering", "between two networks, not 1", ""},
+		{"peerings:\n  p: {between: [booking, booking]}", "peering-with-itself", "cannot be peered with itself", ""},
+		{"peerings:\n  p: {between: [booking, harbour], accepted: [bookin]}", "unknown-name", `named "bookin"`, "did you mean booking?"},
+		{"sites:\n  booking: {ranges: 10.212.0.0/16}", "name-twice", "a network is named booking too", "rename"},
+		{"sites:\n  quay: {ranges: 10.212.0.0/16, link: hrbour}", "unknown-name", `named "hrbour"`, "did you mean harbour?"},
+		{"hubs:\n  h: {attach: {booking: t}, tables: {t: {learns: [harbour]}}}", "unknown-name", "attachment of hub h", "booking"},
+		{"hubs:\n  h: {attach: {quay: t}, tables: {t: {}}}", "unknown-name", `no network or site named "quay"`, "booking"},
+		{"hubs:\n  h: {attach: {booking: u}, tables: {t: {}}}", "unknown-name", `no table of hub h named "u"`, "t"},
+		{"expect: [ticket-2 reaches internet on tcp/443]", "unknown-name", `"ticket-2"`, "did you mean ticket-1?"},
+		{"space:\n  east: {block: 10.9.0.0/16, within: west}", "block-outside", "does not lie in block west (10.144.0.0/14)", ""},
+	} {
+		text := merged(c.add)
+		_, findings := load(t, text)
+		if !assert.Len(t, findings, 1, "%s: %v", c.add, findings) {
+			continue
+		}
+		f := findings[0]
+		assert.Equal(t, c.code, f.Code, "%s: %s", c.add, f.Message)
+		assert.Contains(t, f.Message, c.message, c.add)
+		assert.Contains(t, f.Mend, c.mend, c.add)
+		assert.NotEmpty(t, f.Place, c.add)
+		assert.True(t, f.At.Known(), c.add)
+	}
+}
+
+// merged adds entries to a top-level mapping of the ground, or a whole key.
+func merged(add string) string {
+	var key string
+	fmt.Sscanf(add, "%s", &key)
+	for _, have := range []string{"networks:", "workloads:", "peerings:"} {
+		if key == have {
+			return insertAfter(ground, "\n"+have+"\n", add[len(have)+1:]+"\n")
+		}
+	}
+	if key == "space:" {
+		return insertAfter(ground, "space: {", "east: {block: 10.9.0.0/16, within: west}, ")
+	}
+	return ground + add + "\n"
+}
+
+func insertAfter(text, mark, add string) string {
+	for i := range text {
+		if len(text) >= i+len(mark) && text[i:i+len(mark)] == mark {
+			return text[:i+len(mark)] + add + text[i+len(mark):]
+		}
+	}
+	return text
+}
+
+func TestBlockWithinItself(t *testing.T) {
+	_, findings := load(t, "wendrik: 1\nspace: {a: {block: 10.0.0.0/8, within: b}, b: {block: 10.0.0.0/8, within: a}}\n")
+	require.NotEmpty(t, findings)
+	assert.Equal(t, "block-loop", findings[0].Code)
+}
+
+func TestProfilesDecideHowNetworksBehave(t *testing.T) {
+	e, findings := load(t, `wendrik: 1
+profile: regional
+networks:
+  one: {subnets: {a: {range: 10.0.0.0/24}, b: {range: 10.0.2.0/24}}, tables: {t: {subnets: b, routes: [{to: 0.0.0.0/0, via: blackhole}]}}}
+  two: {subnets: {a: {range: 10.0.1.0/24}}}
+  three: {profile: {like: plain, kept-first: 7}, range: 10.1.0.0/16, subnets: {a: {range: 10.1.0.0/24}}}
+peerings:
+  p: {between: [one, two], accepted: [one, two]}
+  q: {between: [one, three], accepted: [one]}
+`)
+	require.Empty(t, findings)
+	one := e.Network("one")
+	assert.Equal(t, []netip.Prefix{netip.MustParsePrefix("10.0.0.0/24"), netip.MustParsePrefix("10.0.2.0/24")}, one.Ranges)
+	via := func(n *Network, subnet, to string) string {
+		r := n.Subnet(subnet).Table.Lookup(netip.MustParseAddr(to))
+		if r == nil {
+			return "none"
+		}
+		return fmt.Sprint(r.Via.Name, " ", r.Origin)
+	}
+	assert.Equal(t, fmt.Sprint(" ", Local), via(one, "a", "10.0.2.9"))
+	assert.Equal(t, fmt.Sprint("p ", Learned), via(one, "a", "10.0.1.9"), "a peer's subnets are learned")
+	assert.Equal(t, fmt.Sprint("internet ", Birth), via(one, "a", "10.1.0.9"), "half a peering teaches nothing")
+	assert.Equal(t, fmt.Sprint("blackhole ", ByHand), via(one, "b", "10.1.0.9"), "by hand beats birth")
+	assert.Equal(t, "none", via(e.Network("three"), "a", "10.0.0.9"))
+	first, _ := e.Network("three").Ends(netip.MustParsePrefix("10.1.0.0/24"))
+	assert.Equal(t, "10.1.0.7", first.String())
+}
+
+func TestExampleBinds(t *testing.T) {
+	raw, err := os.ReadFile("../../../examples/skerry-line/wendrik.yaml")
+	require.NoError(t, err)
+	_, findings := load(t, string(raw))
+	assert.Empty(t, findings)
+}

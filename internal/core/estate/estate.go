@@ -1,0 +1,252 @@
+// Package estate is a plan with its names bound: every subnet knows its table, every route its next hop, and every
+// address its owner. The analyses ask it and never look at names again.
+package estate
+
+import (
+	"net/netip"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/plan"
+)
+
+// Estate is all that a plan describes. Every list keeps the order of the text.
+type Estate struct {
+	Plan      *plan.Plan
+	Profile   plan.Profile
+	Blocks    []*Block
+	Networks  []*Network
+	Workloads []*Workload
+	Peerings  []*Peering
+	Hubs      []*Hub
+	Sites     []*Site
+
+	blocks    map[string]*Block
+	regions   map[string]*plan.Region
+	networks  map[string]*Network
+	workloads map[string]*Workload
+	peerings  map[string]*Peering
+	hubs      map[string]*Hub
+	sites     map[string]*Site
+	public    map[netip.Addr]Host
+}
+
+// Block is a part of the address space.
+type Block struct {
+	Plan   *plan.Block
+	Name   string
+	Ranges []netip.Prefix
+	Within *Block // nil at the top
+	Held   bool
+}
+
+// Network is a virtual network.
+type Network struct {
+	Plan    *plan.Network
+	Name    string
+	Profile plan.Profile
+	Regions []*plan.Region
+	From    *Block
+	// Ranges are the network's own, or those of its subnets where the profile gives it none of its own.
+	Ranges      []netip.Prefix
+	Tiers       []*Tier
+	Subnets     []*Subnet
+	Gateways    []*Gateway
+	Tables      []*Table
+	Main        *Table // never nil; one with local routes alone when the plan has none
+	Groups      []*Group
+	Lists       []*List
+	Peerings    []*Peering
+	Attachments []*Attachment
+	Links       []*Site // sites linked to it with no hub between
+
+	tiers    map[string]*Tier
+	subnets  map[string]*Subnet
+	gateways map[string]*Gateway
+	groups   map[string]*Group
+	hosts    map[netip.Addr]Host
+	where    address.Table[*Subnet]
+}
+
+// Tier is a purpose that subnets of a network serve.
+type Tier struct {
+	Plan    *plan.Tier
+	Name    string
+	Network *Network
+	Subnets []*Subnet
+}
+
+// Subnet is a range of a network.
+type Subnet struct {
+	Plan      *plan.Subnet
+	Name      string
+	Network   *Network
+	Tier      *Tier // nil when it belongs to none
+	Zone      string
+	Ranges    []netip.Prefix
+	Table     *Table
+	ByDefault bool  // whether no table names it, so that the main table is its own
+	List      *List // nil when everything passes
+	Workloads []*Workload
+}
+
+// Gateway is an internet gateway or a NAT gateway.
+type Gateway struct {
+	Plan     *plan.Gateway
+	Name     string
+	Network  *Network
+	Internet bool // else a NAT
+	Attached bool
+	In       *Subnet // the subnet of a NAT that sits in one
+	Addrs    []netip.Addr
+	Serves   []*Subnet
+	Public   []netip.Addr
+	Born     bool // whether it came with the network, and the plan does not write it
+}
+
+// Table is a route table of a network.
+type Table struct {
+	Plan    *plan.Table // nil for a main table that the plan does not write
+	Name    string
+	Network *Network
+	Main    bool
+	Subnets []*Subnet
+	Routes  []*Route // local ones first, then those by hand, then those that install themselves
+
+	routes address.Table[*Route]
+}
+
+// Origin says how a route came to be. At the same length, a lower one wins.
+type Origin int
+
+// The origins of routes.
+const (
+	Local   Origin = iota // to the network itself
+	ByHand                // written in the plan
+	Learned               // to a peer's subnets, or learned by a hub table
+	Birth                 // the default route a network is born with
+)
+
+// Route leads a destination to a next hop.
+type Route struct {
+	To     netip.Prefix
+	Origin Origin
+	Via    NextHop
+	At     plan.Pos // where it stands, when it was written
+}
+
+// NextHop is where a route leads. At most one field is set; all are empty for a local route.
+type NextHop struct {
+	Name      string
+	Gateway   *Gateway
+	Peering   *Peering
+	Hub       *Hub
+	Site      *Site
+	Workload  *Workload
+	Network   *Network // in a hub table: an attached network
+	Blackhole bool
+}
+
+// Group is a stateful security group.
+type Group struct {
+	Plan    *plan.Group
+	Name    string
+	Network *Network
+	Members []*Workload
+	In, Out []Rule
+
+	addrs map[netip.Addr]bool
+}
+
+// Has reports whether a is a private address of a member.
+func (g *Group) Has(a netip.Addr) bool { return g.addrs[a] }
+
+// Rule is a rule of a group or a list, with the group that it names bound.
+type Rule struct {
+	*plan.Rule
+	Group *Group
+}
+
+// List is an ordered, stateless access list.
+type List struct {
+	Plan    *plan.List
+	Name    string
+	Network *Network
+	In, Out []Rule
+}
+
+// Workload is a thing with addresses that talks.
+type Workload struct {
+	Plan    *plan.Workload
+	Name    string
+	Subnet  *Subnet
+	Addrs   []netip.Addr
+	Public  []netip.Addr
+	Groups  []*Group
+	Listens flow.Set
+}
+
+// Peering joins two networks.
+type Peering struct {
+	Plan     *plan.Peering
+	Name     string
+	Between  [2]*Network
+	Accepted [2]bool
+}
+
+// Far is the network at the other end from n.
+func (p *Peering) Far(n *Network) *Network {
+	if p.Between[0] == n {
+		return p.Between[1]
+	}
+	return p.Between[0]
+}
+
+// Stands reports whether both halves are accepted.
+func (p *Peering) Stands() bool { return p.Accepted[0] && p.Accepted[1] }
+
+// Hub joins networks and sites through tables of its own.
+type Hub struct {
+	Plan        *plan.Hub
+	Name        string
+	Attachments []*Attachment
+	Tables      []*HubTable
+}
+
+// Attachment ties a network or a site to a hub.
+type Attachment struct {
+	Hub     *Hub
+	Network *Network // or
+	Site    *Site
+	Table   *HubTable
+	At      plan.Pos
+}
+
+// HubTable is a route table of a hub.
+type HubTable struct {
+	Plan   *plan.HubTable
+	Name   string
+	Hub    *Hub
+	Routes []*Route
+
+	routes address.Table[*Route]
+}
+
+// Site is a building of the organisation or of a partner.
+type Site struct {
+	Plan        *plan.Site
+	Name        string
+	Ranges      []netip.Prefix
+	Knows       []netip.Prefix
+	Link        *Network
+	Attachments []*Attachment
+}
+
+// Host is what stands behind an address: a workload or a NAT gateway. The zero Host is nobody.
+type Host struct {
+	Workload *Workload
+	NAT      *Gateway
+}
+
+// Nobody reports whether no host stands there.
+func (h Host) Nobody() bool { return h == Host{} }

@@ -1,0 +1,194 @@
+package estate
+
+import (
+	"math/big"
+	"net/netip"
+	"slices"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/plan"
+)
+
+// Network, Workload, Site, Hub, Peering and Block find a thing by its name, or give nil.
+func (e *Estate) Network(name string) *Network   { return e.networks[name] }
+func (e *Estate) Workload(name string) *Workload { return e.workloads[name] }
+func (e *Estate) Site(name string) *Site         { return e.sites[name] }
+func (e *Estate) Hub(name string) *Hub           { return e.hubs[name] }
+func (e *Estate) Peering(name string) *Peering   { return e.peerings[name] }
+func (e *Estate) Block(name string) *Block       { return e.blocks[name] }
+
+// Subnet, Tier, Gateway, Table and Group find a part of a network by its name, or give nil.
+func (n *Network) Subnet(name string) *Subnet   { return n.subnets[name] }
+func (n *Network) Tier(name string) *Tier       { return n.tiers[name] }
+func (n *Network) Gateway(name string) *Gateway { return n.gateways[name] }
+func (n *Network) Group(name string) *Group     { return n.groups[name] }
+func (n *Network) Table(name string) *Table {
+	for _, t := range n.Tables {
+		if t.Name == name {
+			return t
+		}
+	}
+	return nil
+}
+
+// Owner is the host that has a public address, or nobody.
+func (e *Estate) Owner(public netip.Addr) Host { return e.public[public] }
+
+// Host is what has a private address in the network, or nobody.
+func (n *Network) Host(a netip.Addr) Host { return n.hosts[a] }
+
+// SubnetOf is the subnet whose range holds an address, the smallest where several do; nil when none does.
+func (n *Network) SubnetOf(a netip.Addr) *Subnet {
+	_, s, _ := n.where.Lookup(a)
+	return s
+}
+
+// Holds reports whether an address lies in the network's ranges.
+func (n *Network) Holds(a netip.Addr) bool { return holds(n.Ranges, a) }
+
+// Holds reports whether an address lies in the subnet's ranges.
+func (s *Subnet) Holds(a netip.Addr) bool { return holds(s.Ranges, a) }
+
+// Holds reports whether an address lies in the site's ranges.
+func (s *Site) Holds(a netip.Addr) bool { return holds(s.Ranges, a) }
+
+// KnowsOf reports whether the site has a route to an address through its link.
+func (s *Site) KnowsOf(a netip.Addr) bool { return holds(s.Knows, a) }
+
+func holds(ranges []netip.Prefix, a netip.Addr) bool {
+	return slices.ContainsFunc(ranges, func(p netip.Prefix) bool { return p.Contains(a) })
+}
+
+// Path is the subnet's name with its network's, such as booking/web-a.
+func (s *Subnet) Path() string { return s.Network.Name + "/" + s.Name }
+
+// Path is the table's name with its network's.
+func (t *Table) Path() string { return t.Network.Name + "/" + t.Name }
+
+// At is where the table stands in the plan; for a main table that the plan does not write, where its network stands.
+func (t *Table) At() plan.Pos {
+	if t.Plan == nil {
+		return t.Network.Plan.Name.At
+	}
+	return t.Plan.Name.At
+}
+
+// Path is the gateway's name with its network's.
+func (g *Gateway) Path() string { return g.Network.Name + "/" + g.Name }
+
+// Lookup gives the route that the table has for an address: that of the longest range, and at the same length the one
+// of the lowest origin; nil when there is none.
+func (t *Table) Lookup(a netip.Addr) *Route {
+	_, r, _ := t.routes.Lookup(a)
+	return r
+}
+
+// Lookup gives the route that the hub table has for an address, static ones before learned ones; nil for none.
+func (t *HubTable) Lookup(a netip.Addr) *Route {
+	_, r, _ := t.routes.Lookup(a)
+	return r
+}
+
+// addrLike gives the address of the family of like, and whether there is one.
+func addrLike(addrs []netip.Addr, like netip.Addr) (netip.Addr, bool) {
+	for _, a := range addrs {
+		if a.Is4() == like.Is4() {
+			return a, true
+		}
+	}
+	return netip.Addr{}, false
+}
+
+// PublicLike is the address by which the internet knows the workload, of the family of like. For IPv6 that is its own
+// address when the internet carries it; IPv4 needs one of its own.
+func (w *Workload) PublicLike(like netip.Addr) (netip.Addr, bool) {
+	if a, found := addrLike(w.Public, like); found {
+		return a, true
+	}
+	if a, found := addrLike(w.Addrs, like); found && a.Is6() && address.IsPublic(a) {
+		return a, true
+	}
+	return netip.Addr{}, false
+}
+
+// AddrLike is the workload's private address of the family of like.
+func (w *Workload) AddrLike(like netip.Addr) (netip.Addr, bool) { return addrLike(w.Addrs, like) }
+
+// AddrLike is the NAT gateway's private address of the family of like.
+func (g *Gateway) AddrLike(like netip.Addr) (netip.Addr, bool) { return addrLike(g.Addrs, like) }
+
+// PublicLike are the NAT gateway's public addresses of the family of like.
+func (g *Gateway) PublicLike(like netip.Addr) []netip.Addr {
+	var all []netip.Addr
+	for _, a := range g.Public {
+		if a.Is4() == like.Is4() {
+			all = append(all, a)
+		}
+	}
+	return all
+}
+
+// InternetGateway is the network's internet gateway, an attached one before others; nil when it has none.
+func (n *Network) InternetGateway() *Gateway {
+	var first *Gateway
+	for _, g := range n.Gateways {
+		switch {
+		case g.Internet && g.Attached:
+			return g
+		case g.Internet && first == nil:
+			first = g
+		}
+	}
+	return first
+}
+
+// NATs are the network's NAT gateways.
+func (n *Network) NATs() []*Gateway {
+	var all []*Gateway
+	for _, g := range n.Gateways {
+		if !g.Internet {
+			all = append(all, g)
+		}
+	}
+	return all
+}
+
+// NATServing is the NAT gateway that serves a subnet by name; nil when none does.
+func (n *Network) NATServing(s *Subnet) *Gateway {
+	for _, g := range n.Gateways {
+		if slices.Contains(g.Serves, s) {
+			return g
+		}
+	}
+	return nil
+}
+
+// Usable is how many addresses of a subnet's range workloads can have under the network's profile.
+func (n *Network) Usable(p netip.Prefix) *big.Int {
+	if p.Addr().Is4() {
+		return address.Usable(p, n.Profile.KeptFirst, n.Profile.KeptLast)
+	}
+	return address.Count(p)
+}
+
+// Ends are the first and the last address of a subnet's range that workloads can have; both zero when there is none.
+func (n *Network) Ends(p netip.Prefix) (first, last netip.Addr) {
+	if n.Usable(p).Sign() == 0 {
+		return
+	}
+	first, last = p.Addr(), address.Last(p)
+	if first.Is4() {
+		first = address.Advance(first, uint64(n.Profile.KeptFirst))
+		last = address.Retreat(last, uint64(n.Profile.KeptLast))
+	}
+	return first, last
+}
+
+// Kept reports whether a cloud keeps an address of a subnet's range for itself.
+func (n *Network) Kept(p netip.Prefix, a netip.Addr) bool {
+	if !a.Is4() || !p.Contains(a) {
+		return false
+	}
+	fromFirst, toLast := address.Distance(p.Addr(), a), address.Distance(a, address.Last(p))
+	return fromFirst < uint64(n.Profile.KeptFirst) || toLast < uint64(n.Profile.KeptLast)
+}
