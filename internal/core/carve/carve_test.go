@@ -1,0 +1,282 @@
+package carve
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"net/netip"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
+)
+
+func load(t *testing.T, text string) *estate.Estate {
+	t.Helper()
+	e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(text)))
+	require.Empty(t, findings, text)
+	return e
+}
+
+// carveText carves a plan and gives the ranges by name: booking, and booking/web-a.
+func carveText(t *testing.T, text string) (map[string]string, *Result) {
+	t.Helper()
+	r := Estate(load(t, text))
+	got := map[string]string{}
+	for _, n := range r.Networks {
+		got[n.Name] = n.Range.String()
+	}
+	for _, s := range r.Subnets {
+		got[s.Network+"/"+s.Name] = s.Range.String()
+	}
+	return got, r
+}
+
+// written carves a plan, writes the result into it, and checks that carving that again changes nothing.
+func written(t *testing.T, text string) string {
+	t.Helper()
+	e := load(t, text)
+	r := Estate(e)
+	require.Empty(t, r.Misfits)
+	after, _, err := plan.Apply(e.Plan.Source, r.Edits)
+	require.NoError(t, err)
+	again := Estate(load(t, string(after)))
+	require.False(t, again.New(), "carving twice changes something: %v\n%s", again.Edits, after)
+	require.Len(t, again.Subnets, len(r.Subnets))
+	return string(after)
+}
+
+const zonal = `wendrik: 1
+profile: zonal
+regions: {west: [west-a, west-b, west-c]}
+space:
+  cloud: {block: 10.144.0.0/12}
+  west: {block: 10.144.0.0/14, within: cloud}
+  kept: {block: 10.144.16.0/20, within: west, held: a data room}
+networks:
+`
+
+func TestZonalNetwork(t *testing.T) {
+	got, r := carveText(t, zonal+`  booking:
+    region: west
+    from: west
+    size: /20
+    tiers: {web: {hosts: 120}, app: {hosts: 400}, data: {hosts: 60}}
+  harbour: {region: west, from: west, size: /20, tiers: {web: {hosts: 11}, tiny: {hosts: 1, spare: 0, zones: [west-b]}}}
+  high: {from: cloud, size: /14}
+`)
+	require.Empty(t, r.Misfits)
+	assert.Equal(t, map[string]string{
+		"booking": "10.144.0.0/20", "harbour": "10.144.32.0/20", "high": "10.148.0.0/14", // beside the held block; beside the block west
+		"booking/app-a": "10.144.0.0/23", "booking/app-b": "10.144.2.0/23", "booking/app-c": "10.144.4.0/23",
+		"booking/web-a": "10.144.8.0/25", "booking/web-b": "10.144.8.128/25", "booking/web-c": "10.144.9.0/25",
+		"booking/data-a": "10.144.10.0/25", "booking/data-b": "10.144.10.128/25", "booking/data-c": "10.144.11.0/25", // 64 addresses keep 59
+		"harbour/web-a": "10.144.32.0/28", "harbour/web-b": "10.144.32.16/28", "harbour/web-c": "10.144.32.32/28",
+		"harbour/tiny-b": "10.144.32.64/28", // the smallest that the profile takes
+	}, got)
+	assert.Equal(t, "web-a", r.Subnets[0].Name, "in the order of the plan")
+	assert.Equal(t, "10.144.8.4 10.144.8.126 123", fmt.Sprint(r.Subnets[0].First, " ", r.Subnets[0].Last, " ", r.Subnets[0].Usable))
+}
+
+func TestRegionalNetworks(t *testing.T) {
+	text := `wendrik: 1
+profile: regional
+regions: {west: [west-a], north: [north-a]}
+space: {cloud: {block: 10.144.0.0/20}}
+networks:
+  one: {region: [west, north], from: cloud, tiers: {web: {hosts: 252}, app: {size: /25}}}
+  two: {region: west, from: cloud, tiers: {web: {hosts: 253}}}
+  hand: {region: west, subnets: {a: {range: 10.144.0.0/24}}}
+`
+	got, r := carveText(t, text)
+	require.Empty(t, r.Misfits)
+	assert.Equal(t, map[string]string{
+		"one/web-west": "10.144.2.0/24", "one/web-north": "10.144.3.0/24", "one/app-west": "10.144.1.0/25", "one/app-north": "10.144.1.128/25",
+		"two/web-west": "10.144.4.0/23", "hand/a": "10.144.0.0/24",
+	}, got)
+	written(t, text)
+}
+
+func TestPlainNetwork(t *testing.T) {
+	got, r := carveText(t, "wendrik: 1\nnetworks: {lan: {range: 10.0.0.0/24, tiers: {desk: {hosts: 29}, lab: {hosts: 1}}}}\n")
+	require.Empty(t, r.Misfits)
+	assert.Equal(t, map[string]string{"lan": "10.0.0.0/24", "lan/desk": "10.0.0.0/27", "lan/lab": "10.0.0.32/30"}, got)
+}
+
+func TestSubnetsThePlanNames(t *testing.T) {
+	text := zonal + `  booking:
+    region: west
+    range: 10.144.0.0/22
+    tiers: {web: {hosts: 50}}
+    subnets:
+      mine: {range: 10.144.0.0/26}
+      web-b: {tier: web, zone: west-b}
+      extra: {tier: web, zone: west-b}
+`
+	got, r := carveText(t, text)
+	require.Empty(t, r.Misfits)
+	assert.Equal(t, map[string]string{
+		"booking": "10.144.0.0/22", "booking/mine": "10.144.0.0/26",
+		"booking/web-a": "10.144.2.0/26", "booking/web-b": "10.144.2.64/26", "booking/web-c": "10.144.2.128/26", "booking/extra": "10.144.2.192/26",
+	}, got)
+	after := written(t, text)
+	assert.Contains(t, after, "web-b: {tier: web, zone: west-b, range: 10.144.2.64/26}\n")
+}
+
+// TestAdditionsMoveNothing adds a zone, then a tier, then a network to a carved plan.
+func TestAdditionsMoveNothing(t *testing.T) {
+	text := written(t, zonal+`  booking: {region: west, from: west, size: /20, tiers: {web: {hosts: 120}, app: {hosts: 400}}}
+`)
+	before, _ := carveText(t, text)
+	for _, c := range []struct{ old, new string }{
+		{"west-c]", "west-c, west-d]"},
+		{"app: {hosts: 400}", "app: {hosts: 400}, data: {hosts: 60}"},
+		{"networks:\n", "networks:\n  crew: {region: west, from: west, size: /18, tiers: {web: {hosts: 9}}}\n"},
+		{"west-d]", "west-d, west-e]"},
+	} {
+		require.Contains(t, text, c.old)
+		text = written(t, strings.Replace(text, c.old, c.new, 1))
+		after, _ := carveText(t, text)
+		for name, r := range before {
+			require.Equal(t, r, after[name], "%s moved", name)
+		}
+		require.Greater(t, len(after), len(before))
+		before = after
+	}
+	assert.Equal(t, "10.144.6.0/23", before["booking/app-d"], "in the room that was kept for it")
+	assert.Equal(t, "10.144.9.128/25", before["booking/web-d"])
+}
+
+func TestMisfits(t *testing.T) {
+	for _, c := range []struct{ networks, code, message, mend string }{
+		{"  a: {from: west, size: /13}\n", "no-room", "it needs a /13 (524288 addresses), and the largest free block is a /15 (131072): 393216 addresses are missing", "enlarge the block"},
+		{"  a: {from: kept, size: /24}\n", "block-held", "block kept is held (a data room)", "not held"},
+		{"  a: {from: west, size: /64}\n", "no-family", "no IPv4 range", ""},
+		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {}}}\n", "no-size", "neither hosts nor size", "hosts: 100"},
+		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {size: /29}}}\n", "size-limit", "a subnet of /29 is outside what profile zonal takes", "from /16 to /28"},
+		{"  a: {region: west, range: 10.0.0.0/8, tiers: {t: {hosts: 70000}}}\n", "size-limit", "need a /15", "up to 65531 hosts"},
+		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {hosts: 59}}}\n", "", "", ""},
+		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {hosts: 60}}}\n", "no-room", "3 subnets of /25 and room for 1 more: it needs a /23 (512 addresses), and the largest free block is a /24 (256): 256 addresses are missing", "enlarge the network"},
+		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {hosts: 60, zones: [west-a, west-b]}}}\n", "no-room", "2 subnets of /25 and room for 2 more", "spare: 0"},
+		{"  a: {region: west, range: 10.0.0.0/24, subnets: {s: {range: 10.0.0.0/24}}, tiers: {t: {hosts: 1}}}\n", "no-room", "nothing is free: 64 addresses are missing", ""},
+		{"  a: {region: west, range: 10.0.0.0/26, subnets: {u-a: {tier: u, zone: west-a, range: 10.0.0.0/28}, u-b: {tier: u, zone: west-b, range: 10.0.0.16/28}, u-c: {tier: u, zone: west-c, range: 10.0.0.32/28}},\n     tiers: {u: {hosts: 1}, t: {hosts: 1, zones: [west-a], spare: 0}}}\n",
+			"no-room", "nothing is free", "write  spare: 0  at tier u to give that up"},
+		{"  a: {range: 10.0.0.0/24, tiers: {t: {hosts: 1}}}\n", "no-zones", "its subnets live in zones, and network a has none", "region:"},
+		{"  a: {range: 10.0.0.0/24, subnets: {s: {}}}\n", "no-size", "subnet a/s has no range, and no tier", "range:  or  tier:"},
+		{"  a: {profile: regional, region: west, tiers: {t: {hosts: 1}}}\n", "no-range", "nothing that its subnets could be carved from", "from:"},
+		{"  a: {profile: regional, region: west, from: kept, tiers: {t: {hosts: 1}}}\n", "block-held", "is held", ""},
+	} {
+		_, r := carveText(t, zonal+c.networks)
+		if c.code == "" {
+			assert.Empty(t, r.Misfits, c.networks)
+			continue
+		}
+		if !assert.Len(t, r.Misfits, 1, "%s: %v", c.networks, r.Misfits) {
+			continue
+		}
+		m := r.Misfits[0]
+		assert.Equal(t, c.code, m.Code, c.networks)
+		assert.Contains(t, m.Message, c.message, c.networks)
+		assert.Contains(t, m.Mend, c.mend, c.networks)
+		assert.True(t, m.At.Known(), c.networks)
+	}
+}
+
+// TestAgainstBruteForce carves random demands from a space of 64 addresses. Whenever any arrangement of aligned ranges
+// exists, carving must find one; and what it finds must be aligned, inside, and clear of all else.
+func TestAgainstBruteForce(t *testing.T) {
+	rng := rand.New(rand.NewPCG(11, 12))
+	space := netip.MustParsePrefix("10.0.0.0/26")
+	for range 1500 {
+		var text strings.Builder
+		text.WriteString("wendrik: 1\nspace:\n  all: {block: 10.0.0.0/26}\n")
+		var taken []netip.Prefix
+		for i := range rng.IntN(3) {
+			length := 28 + rng.IntN(4)
+			p, _ := address.Piece(space, length, uint64(rng.IntN(1<<(length-26))))
+			taken = append(taken, p)
+			fmt.Fprintf(&text, "  held-%d: {block: %s, held: yes}\n", i, p)
+		}
+		text.WriteString("networks:\n")
+		var sizes []int
+		for i := range 1 + rng.IntN(4) {
+			size := 27 + rng.IntN(5)
+			sizes = append(sizes, size)
+			fmt.Fprintf(&text, "  n%d: {from: all, size: /%d}\n", i, size)
+		}
+		r := Estate(load(t, text.String()))
+		possible := fits(space, taken, sizes)
+		require.Equal(t, possible, len(r.Misfits) == 0, "%s", text.String())
+		for _, n := range r.Networks {
+			require.True(t, address.Covers(space, n.Range), text.String())
+			require.Equal(t, n.Range.Masked(), n.Range)
+			for _, other := range taken {
+				require.False(t, n.Range.Overlaps(other), "%s over %s in\n%s", n.Range, other, text.String())
+			}
+			taken = append(taken, n.Range)
+		}
+	}
+}
+
+// fits tries every place for every size, one after another.
+func fits(space netip.Prefix, taken []netip.Prefix, sizes []int) bool {
+	if len(sizes) == 0 {
+		return true
+	}
+	for i := range uint64(1) << (sizes[0] - space.Bits()) {
+		p, _ := address.Piece(space, sizes[0], i)
+		if !slices.ContainsFunc(taken, p.Overlaps) && fits(space, append(slices.Clone(taken), p), sizes[1:]) {
+			return true
+		}
+	}
+	return false
+}
+
+// TestTiersAsProperties carves random networks and checks what every answer must have.
+func TestTiersAsProperties(t *testing.T) {
+	rng := rand.New(rand.NewPCG(13, 14))
+	zones := []string{"west-a", "west-b", "west-c", "west-d"}
+	for range 300 {
+		some := zones[:1+rng.IntN(4)]
+		var text strings.Builder
+		fmt.Fprintf(&text, "wendrik: 1\nprofile: zonal\nregions: {west: [%s]}\nspace: {all: {block: 10.0.0.0/8}}\nnetworks:\n  a:\n    region: west\n    from: all\n    size: /%d\n    tiers:\n",
+			strings.Join(some, ", "), 16+rng.IntN(4))
+		hosts := map[string]int{}
+		for i := range 1 + rng.IntN(5) {
+			name := fmt.Sprintf("t%d", i)
+			hosts[name] = 1 + rng.IntN(1<<rng.IntN(9))
+			fmt.Fprintf(&text, "      %s: {hosts: %d}\n", name, hosts[name])
+		}
+		r := Estate(load(t, text.String()))
+		require.Empty(t, r.Misfits, text.String())
+		network := r.Networks[0].Range
+		byTier := map[string][]netip.Prefix{}
+		for i, s := range r.Subnets {
+			require.True(t, address.Covers(network, s.Range))
+			require.GreaterOrEqual(t, s.Usable.Int64(), int64(hosts[s.Tier]))
+			half := address.Usable(netip.PrefixFrom(s.Range.Addr(), s.Range.Bits()+1), 4, 1)
+			require.True(t, half.Int64() < int64(hosts[s.Tier]) || s.Range.Bits() == 28, "%s is larger than %d hosts need", s.Range, hosts[s.Tier])
+			for _, other := range r.Subnets[:i] {
+				require.False(t, s.Range.Overlaps(other.Range))
+			}
+			byTier[s.Tier] = append(byTier[s.Tier], s.Range)
+		}
+		require.Len(t, byTier, len(hosts))
+		for _, tier := range r.Tiers {
+			mine := byTier[tier.Name]
+			require.Len(t, mine, len(some), "one subnet for each zone")
+			require.Greater(t, tier.Slots, len(mine), "room for another zone")
+			for name, ranges := range byTier {
+				for _, p := range ranges {
+					require.Equal(t, name == tier.Name, tier.Block.Overlaps(p), "the block of a tier is its own")
+				}
+			}
+		}
+		written(t, text.String())
+	}
+}
