@@ -1,0 +1,328 @@
+package reach
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/plan"
+)
+
+// port is an estate in which everything that should pass does. The tests break it in one place each.
+const port = `wendrik: 1
+profile: zonal
+networks:
+  booking:
+    range: 10.144.0.0/20
+    subnets:
+      web: {range: 10.144.0.0/24}
+      app: {range: 10.144.1.0/24}
+      data: {range: 10.144.2.0/24}
+    gateways:
+      front: {kind: internet}
+      out: {kind: nat, in: web, address: 10.144.0.200, public: [203.0.113.7]}
+    tables:
+      main: {main: true, routes: []}
+      public: {subnets: [web], routes: [{to: 0.0.0.0/0, via: front}, {to: 10.148.0.0/20, via: pair}, {to: 10.212.0.0/16, via: quay}]}
+      private: {subnets: [app], routes: [{to: 0.0.0.0/0, via: out}, {to: 10.148.0.0/20, via: pair}, {to: 10.150.0.0/20, via: spine}]}
+    groups:
+      web: {in: [tcp/443 from any, tcp/22 from group ops], out: [any to any]}
+      ops: {in: [], out: [any to any]}
+      data: {in: [tcp/5432 from 10.144.1.0/24, icmp from 10.144.0.0/16], out: []}
+    lists:
+      edge:
+        subnets: [data]
+        in: [deny tcp/5432 from 10.144.1.66/32, allow any from 10.144.0.0/16]
+        out: [allow tcp/1024-65535 to any, allow udp/1024-65535 to any, allow icmp to any]
+  harbour:
+    range: 10.148.0.0/20
+    subnets: {feed: {range: 10.148.0.0/24}}
+    tables: {main: {main: true, routes: [{to: 10.144.0.0/20, via: pair}]}}
+    groups: {feed: {in: [tcp/8443 from 10.144.0.0/20, tcp/22 from group booking/ops], out: [any to any]}}
+  rail:
+    range: 10.150.0.0/20
+    subnets: {yard: {range: 10.150.0.0/24}}
+    tables: {main: {main: true, routes: [{to: 10.144.0.0/20, via: spine}]}}
+    groups: {yard: {in: [any from any], out: [any to any]}}
+workloads:
+  shop: {in: booking/web, address: 10.144.0.10, public: 203.0.113.20, groups: [web], listens: [tcp/443]}
+  jump: {in: booking/web, address: 10.144.0.11, groups: [ops, web]}
+  app: {in: booking/app, address: 10.144.1.10, groups: [web]}
+  odd: {in: booking/app, address: 10.144.1.66, groups: [web]}
+  db: {in: booking/data, address: 10.144.2.10, groups: [data], listens: [tcp/5432]}
+  bare: {in: booking/data, address: 10.144.2.11}
+  feed: {in: harbour/feed, address: 10.148.0.10, groups: [feed]}
+  yard: {in: rail/yard, address: 10.150.0.10, groups: [yard]}
+peerings:
+  pair: {between: [booking, harbour], accepted: [booking, harbour]}
+hubs:
+  spine: {attach: {booking: t, rail: t, depot: t}, tables: {t: {learns: [booking, rail, depot]}}}
+sites:
+  quay: {ranges: [10.212.0.0/16], knows: [10.144.0.0/20], link: booking}
+  depot: {ranges: [10.213.0.0/16], knows: [10.150.0.0/20]}
+`
+
+// ask asks one question of the estate, after replacing some of its text.
+func ask(t *testing.T, from, to, on string, change ...string) *Answer {
+	t.Helper()
+	text := port
+	for i := 0; i+1 < len(change); i += 2 {
+		require.Contains(t, text, change[i])
+		text = strings.Replace(text, change[i], change[i+1], 1)
+	}
+	e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(text)))
+	require.Empty(t, findings)
+	asked := flow.Any()
+	if on != "" {
+		var err error
+		asked, err = flow.Parse(on)
+		require.NoError(t, err)
+	}
+	a, err := Find(e, from)
+	require.NoError(t, err)
+	b, err := Find(e, to)
+	require.NoError(t, err)
+	return Ask(e, a, b, asked)
+}
+
+// codes are the codes of an answer's blockers, in order.
+func codes(a *Answer) string {
+	var out []string
+	for _, b := range a.Blockers {
+		out = append(out, b.Code)
+	}
+	return strings.Join(out, " ")
+}
+
+func TestWalks(t *testing.T) {
+	for _, c := range []struct {
+		name, from, to, on string
+		change             []string
+		want               string // the verdict, the codes of all blockers, and after > whom the far end sees
+	}{
+		// Within one network.
+		{"same subnet", "shop", "jump", "tcp/443", nil, "open > 10.144.0.10"},
+		{"same subnet, past no list and no table", "bare", "db", "tcp/5432", nil, "blocked group-in"},
+		{"other subnet", "app", "db", "tcp/5432", nil, "open > 10.144.1.10"},
+		{"a rule denies", "odd", "db", "tcp/5432", nil, "blocked list-in"},
+		{"an echo", "app", "db", "icmp", nil, "open > 10.144.1.10"},
+		{"the list forgets replies", "app", "db", "tcp/5432", []string{"allow tcp/1024-65535 to any, ", ""}, "blocked list-out > 10.144.1.10"},
+		{"the list knows some reply ports", "app", "db", "tcp/5432", []string{"allow tcp/1024-65535 to any", "allow tcp/32768-60999 to any"}, "partly list-out > 10.144.1.10"},
+		{"replies to the ports that the plan says", "app", "db", "tcp/5432", []string{"allow tcp/1024-65535 to any", "allow tcp/32768-60999 to any", "profile: zonal", "profile: {like: zonal, reply-ports: 32768-60999}"}, "open > 10.144.1.10"},
+		{"no rule of the target", "app", "db", "tcp/443", nil, "blocked group-in"},
+		{"several flows, some of them", "app", "db", "tcp/5432-5433", nil, "partly group-in > 10.144.1.10"},
+		{"a target without a group", "app", "bare", "tcp/22", nil, "blocked no-group"},
+		{"a source without a group", "bare", "app", "tcp/443", []string{"allow tcp/1024-65535 to any", "allow tcp to any"}, "open > 10.144.2.11"},
+		{"a source whose groups let nothing out", "db", "app", "tcp/443", []string{"allow tcp/1024-65535 to any", "allow tcp to any"}, "blocked group-out"},
+		{"one of several groups is enough", "app", "jump", "tcp/443", nil, "open > 10.144.1.10"},
+		{"by membership", "jump", "app", "tcp/22", nil, "open > 10.144.0.11"},
+		{"without membership", "shop", "app", "tcp/22", nil, "blocked group-in"},
+		{"all causes at once", "odd", "db", "tcp/5432", []string{"out: [any to any]}\n      ops", "out: []}\n      ops", "tcp/5432 from 10.144.1.0/24, ", "", "allow tcp/1024-65535 to any, ", ""}, "blocked group-out list-in group-in list-out"},
+		{"a more specific route leads away", "app", "db", "tcp/5432", []string{"{to: 10.148.0.0/20, via: pair}, {to: 10.150", "{to: 10.144.2.0/24, via: blackhole}, {to: 10.150"}, "blocked blackhole"},
+		{"nobody there", "app", "10.144.2.99", "tcp/5432", nil, "blocked no-workload"},
+		{"no subnet there", "app", "10.144.9.9", "tcp/5432", nil, "blocked no-workload"},
+		{"a NAT is no target", "app", "10.144.0.200", "tcp/5432", nil, "blocked no-workload"},
+
+		// The internet.
+		{"out with a public address", "shop", "internet", "tcp/443", nil, "open > 203.0.113.20"},
+		{"out through NAT", "app", "internet", "tcp/443", nil, "open > 203.0.113.7"},
+		{"out through NAT to one address", "app", "198.51.100.9", "udp/53", nil, "open > 203.0.113.7"},
+		{"no route out", "db", "internet", "tcp/443", []string{"icmp from 10.144.0.0/16], out: []", "icmp from 10.144.0.0/16], out: [any to any]", "out: [allow tcp/1024-65535 to any", "out: [allow tcp to any"}, "blocked no-route list-in"},
+		{"no public address", "jump", "internet", "tcp/443", nil, "blocked no-public-address"},
+		{"a gateway that is not attached", "shop", "internet", "tcp/443", []string{"kind: internet", "kind: internet, attached: false"}, "blocked gateway-detached"},
+		{"the NAT's subnet has no way out", "app", "internet", "tcp/443", []string{"routes: [{to: 0.0.0.0/0, via: front}, ", "routes: ["}, "blocked no-route"},
+		{"the NAT's subnet leads to the NAT", "app", "internet", "tcp/443", []string{"via: front", "via: out"}, "blocked second-nat"},
+		{"a NAT without a public address", "app", "internet", "tcp/443", []string{", public: [203.0.113.7]", ""}, "blocked no-public-address"},
+		{"in to a public address", "internet", "shop", "tcp/443", nil, "open"},
+		{"in to that address itself", "internet", "203.0.113.20", "tcp/443", nil, "open"},
+		{"in from one address", "198.51.100.9", "shop", "tcp/443", nil, "open > 198.51.100.9"},
+		{"in without a public address", "internet", "jump", "tcp/443", nil, "blocked no-public-address"},
+		{"in, and the group says no", "internet", "shop", "tcp/80", nil, "blocked group-in"},
+		{"in, and replies know no way", "internet", "shop", "tcp/443", []string{"routes: [{to: 0.0.0.0/0, via: front}, ", "routes: ["}, "blocked no-route"},
+		{"in, and replies leave through a NAT", "internet", "shop", "tcp/443", []string{"subnets: [web]", "subnets: []", "subnets: [app]", "subnets: [app, web]"}, "blocked reply-through-nat"},
+		{"in for a part of the internet", "internet", "shop", "tcp/443", []string{"tcp/443 from any", "tcp/443 from 198.51.100.0/24"}, "partly group-in"},
+		{"in but for a part of the internet", "internet", "shop", "tcp/443", []string{"{to: 10.212.0.0/16, via: quay}", "{to: 198.51.100.0/24, via: blackhole}"}, "partly blackhole"},
+		{"one workload to the other's public address", "app", "203.0.113.20", "tcp/443", nil, "open > 203.0.113.7"},
+		{"a private address by the way of the internet", "shop", "yard", "tcp/443", nil, "blocked private-to-internet"},
+
+		// Peering.
+		{"over a peering", "app", "feed", "tcp/8443", nil, "open > 10.144.1.10"},
+		{"over half a peering", "app", "feed", "tcp/8443", []string{"accepted: [booking, harbour]", "accepted: [booking]"}, "blocked peering-half"},
+		{"no route there", "app", "feed", "tcp/8443", []string{"[{to: 0.0.0.0/0, via: out}, {to: 10.148.0.0/20, via: pair}, ", "["}, "blocked no-route"},
+		{"no route there but by the NAT, whose subnet has one", "app", "feed", "tcp/8443", []string{"{to: 10.148.0.0/20, via: pair}, {to: 10.150", "{to: 10.150"}, "open > 10.144.0.200"},
+		{"no route back", "app", "feed", "tcp/8443", []string{"{to: 10.144.0.0/20, via: pair}", ""}, "blocked no-route > 10.144.1.10"},
+		{"left on the main table", "app", "feed", "tcp/8443", []string{"private: {subnets: [app]", "private: {subnets: [data]", "data: {range: 10.144.2.0/24}", "data: {range: 10.144.2.0/24, tier: x}", "app: {range: 10.144.1.0/24}", "app: {range: 10.144.1.0/24, tier: x}", "    subnets:\n      web", "    tiers: {x: {hosts: 1}}\n    subnets:\n      web"}, "blocked left-on-main-table"},
+		{"three causes over a peering", "app", "feed", "tcp/80", []string{"accepted: [booking, harbour]", "accepted: [harbour]", "{to: 10.144.0.0/20, via: pair}", ""}, "blocked peering-half group-in no-route"},
+		{"a group of the peer", "jump", "feed", "tcp/22", nil, "open > 10.144.0.11"},
+		{"a group of the peer, where that matches nothing", "jump", "feed", "tcp/22", []string{"    range: 10.148.0.0/20", "    profile: {peer-groups: false}\n    range: 10.148.0.0/20"}, "blocked group-in"},
+		{"peers' routes that install themselves", "feed", "app", "tcp/443", []string{"    tables: {main: {main: true, routes: [{to: 10.144.0.0/20, via: pair}]}}", "    profile: {peer-routes: true}"}, "open > 10.148.0.10"},
+		{"a peering carries nothing further", "feed", "yard", "tcp/443", []string{"[{to: 10.144.0.0/20, via: pair}]", "[{to: 10.144.0.0/20, via: pair}, {to: 10.150.0.0/20, via: pair}]"}, "blocked not-behind not-joined"},
+		{"nothing joins them", "feed", "yard", "tcp/443", nil, "blocked not-joined"},
+
+		// Hubs and sites.
+		{"over a hub", "app", "yard", "tcp/443", nil, "open > 10.144.1.10"},
+		{"the hub has not learned the way there", "app", "yard", "tcp/443", []string{"learns: [booking, rail, depot]", "learns: [booking]"}, "blocked hub-no-route"},
+		{"the hub has not learned the way back", "app", "yard", "tcp/443", []string{"learns: [booking, rail, depot]", "learns: [rail]"}, "blocked hub-no-route > 10.144.1.10"},
+		{"the hub drops on purpose", "app", "yard", "tcp/443", []string{"learns: [booking, rail, depot]", "learns: [booking, rail], routes: [{to: 10.150.0.0/24, via: blackhole}]"}, "blocked blackhole"},
+		{"static beats learned", "app", "yard", "tcp/443", []string{"learns: [booking, rail, depot]", "learns: [booking, rail], routes: [{to: 10.150.0.0/20, via: depot}]"}, "blocked overlap"},
+		{"a static route to the wrong network", "app", "yard", "tcp/443", []string{"learns: [booking, rail, depot]", "learns: [booking, rail], routes: [{to: 10.150.0.0/20, via: booking}]"}, "blocked not-behind"},
+		{"to a site", "shop", "quay", "tcp/22", nil, "open > 10.144.0.10"},
+		{"to an address of a site", "shop", "10.212.3.4", "tcp/22", nil, "open > 10.144.0.10"},
+		{"from a site", "quay", "shop", "tcp/443", nil, "open"},
+		{"a site that does not know us", "shop", "quay", "tcp/22", []string{"knows: [10.144.0.0/20], link", "link"}, "blocked site-does-not-know > 10.144.0.10"},
+		{"a site by the NAT, whose subnet has a route", "app", "quay", "tcp/22", nil, "open > 10.144.0.200"},
+		{"from a site behind a hub", "depot", "yard", "tcp/22", []string{"routes: [{to: 10.144.0.0/20, via: spine}]", "routes: [{to: 10.213.0.0/16, via: spine}]"}, "open"},
+		{"to a site whose way back is forgotten", "yard", "depot", "tcp/22", []string{"knows: [10.150.0.0/20]", "knows: [10.151.0.0/20]", "routes: [{to: 10.144.0.0/20, via: spine}]", "routes: [{to: 10.213.0.0/16, via: spine}]"}, "blocked site-does-not-know > 10.150.0.10"},
+		{"part of a site", "quay", "shop", "tcp/443", []string{"tcp/443 from any", "tcp/443 from 10.212.7.0/24"}, "partly group-in"},
+
+		// What does not leave, and what is named wrongly.
+		{"to itself", "shop", "shop", "tcp/443", nil, "open"},
+		{"a workload that does not forward", "app", "yard", "tcp/443", []string{"{to: 10.150.0.0/20, via: spine}", "{to: 10.150.0.0/20, via: odd}"}, "blocked not-forwarding"},
+		{"an address that two networks have", "app", "feed", "tcp/8443", []string{"    range: 10.148.0.0/20\n    subnets: {feed: {range: 10.148.0.0/24}}", "    range: 10.144.0.0/20\n    subnets: {feed: {range: 10.144.1.0/24}}",
+			"{to: 10.144.0.0/20, via: pair}", "", "address: 10.148.0.10", "address: 10.144.1.77"}, "blocked overlap overlap"},
+	} {
+		a := ask(t, c.from, c.to, c.on, c.change...)
+		got := strings.TrimSpace(string(a.Verdict) + " " + codes(a))
+		if len(a.SeenAs) > 0 {
+			got += " > " + a.SeenAs[0].String()
+		}
+		assert.Equal(t, c.want, got, "%s: %+v", c.name, a.Blockers)
+		for _, b := range a.Blockers {
+			assert.NotEmpty(t, b.Message, c.name)
+			assert.True(t, b.Mend != "" || b.Code == "not-there", "%s: %s has no mend", c.name, b.Code)
+			assert.True(t, b.At.Known(), "%s: %s has no place", c.name, b.Code)
+		}
+	}
+}
+
+// TestWhatPasses asks without a flow: the answer is the exact set.
+func TestWhatPasses(t *testing.T) {
+	for _, c := range []struct {
+		from, to string
+		change   []string
+		want     string
+	}{
+		{"app", "db", nil, "partly: tcp/5432, icmp"},
+		{"odd", "db", nil, "partly: icmp"},
+		{"shop", "app", nil, "partly: tcp/443"},
+		{"jump", "app", nil, "partly: tcp/22, tcp/443"},
+		{"app", "yard", nil, "open: any"},
+		{"app", "bare", nil, "blocked: nothing no-group"},
+		{"app", "db", []string{"tcp/5432 from 10.144.1.0/24, icmp", "tcp/5000-6000 from 10.144.1.0/24, udp/53", "in: [deny", "in: [allow tcp/5500-7000 from any, deny udp from any, deny tcp from any, deny"}, "partly: tcp/5500-6000"},
+		{"app", "db", []string{"in: [deny", "in: [allow udp from any, deny any from any, deny"}, "blocked: nothing list-in group-in list-out"},
+	} {
+		a := ask(t, c.from, c.to, "", c.change...)
+		assert.Equal(t, c.want, strings.TrimSpace(fmt.Sprintf("%s: %s %s", a.Verdict, a.Passes, codes(a))), "%s to %s", c.from, c.to)
+	}
+}
+
+// TestMendsMend makes the change that each blocker proposes, and asks again until nothing is left to mend.
+func TestMendsMend(t *testing.T) {
+	for _, c := range []struct {
+		from, to, on string
+		change       []string
+	}{
+		{"odd", "db", "tcp/5432", []string{"out: [any to any]}\n      ops", "out: []}\n      ops", "tcp/5432 from 10.144.1.0/24, ", "", "allow tcp/1024-65535 to any, ", ""}},
+		{"app", "feed", "tcp/80", []string{"accepted: [booking, harbour]", "accepted: [harbour]", "{to: 10.144.0.0/20, via: pair}", ""}},
+		{"db", "internet", "tcp/443", []string{"kind: internet", "kind: internet, attached: false"}},
+		{"app", "yard", "tcp/443", []string{"learns: [booking, rail, depot]", "learns: []"}},
+		{"feed", "yard", "tcp/443", nil},
+		{"shop", "yard", "tcp/443", nil},
+		{"internet", "shop", "udp/53", []string{"routes: [{to: 0.0.0.0/0, via: front}, ", "routes: ["}},
+		{"quay", "shop", "tcp/22", nil},
+	} {
+		text := port
+		for i := 0; i+1 < len(c.change); i += 2 {
+			text = strings.Replace(text, c.change[i], c.change[i+1], 1)
+		}
+		verdict := Blocked
+		for round := 0; verdict != Open && round < 3; round++ {
+			e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(text)))
+			require.Empty(t, findings, text)
+			from, _ := Find(e, c.from)
+			to, _ := Find(e, c.to)
+			asked, _ := flow.Parse(c.on)
+			a := Ask(e, from, to, asked)
+			verdict = a.Verdict
+			var edits []plan.Edit
+			for _, b := range a.Blockers {
+				edits = append(edits, b.Edits...)
+			}
+			if len(edits) == 0 {
+				break
+			}
+			after, _, err := plan.Apply(e.Plan.Source, edits)
+			require.NoError(t, err)
+			text = string(after)
+		}
+		assert.Equal(t, Open, verdict, "%s to %s on %s:\n%s", c.from, c.to, c.on, text)
+	}
+}
+
+func TestNotes(t *testing.T) {
+	a := ask(t, "app", "db", "icmp")
+	assert.Empty(t, a.Notes)
+	a = ask(t, "internet", "shop", "tcp/443-444")
+	require.Len(t, a.Notes, 1)
+	assert.Equal(t, "shop does not listen on tcp/444; it listens on tcp/443", a.Notes[0])
+}
+
+func TestEndsThatAreNone(t *testing.T) {
+	e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(port)))
+	require.Empty(t, findings)
+	for word, want := range map[string]string{
+		"shopp":       "did you mean shop?",
+		"booking":     "such as shop, jump, app",
+		"booking/app": "such as app, odd",
+		"10.9.9.9":    "an address of the estate",
+		"zzzzz":       "ask for a workload",
+	} {
+		_, err := Find(e, word)
+		var unknown *UnknownEndError
+		require.ErrorAs(t, err, &unknown, word)
+		assert.Contains(t, unknown.Mend, want, word)
+	}
+}
+
+// TestRegional tries what the regional profile does by itself: a way out from birth, NAT that serves subnets, routes to
+// peers.
+func TestRegional(t *testing.T) {
+	const text = `wendrik: 1
+profile: regional
+networks:
+  one:
+    subnets: {a: {range: 10.0.0.0/24}, b: {range: 10.0.1.0/24}}
+    gateways: {nat: {kind: nat, serves: [a], public: [203.0.113.1, 203.0.113.2]}}
+    groups: {all: {in: [any from any], out: [any to any]}}
+  two:
+    subnets: {a: {range: 10.1.0.0/24}}
+    groups: {all: {in: [any from any], out: [any to any]}}
+workloads:
+  in-a: {in: one/a, address: 10.0.0.10, groups: all}
+  in-b: {in: one/b, address: 10.0.1.10, groups: all}
+  open: {in: one/b, address: 10.0.1.11, public: 203.0.113.9, groups: all}
+  far: {in: two/a, address: 10.1.0.10, groups: all}
+peerings: {p: {between: [one, two], accepted: [one, two]}}
+`
+	e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(text)))
+	require.Empty(t, findings)
+	for question, want := range map[string]string{
+		"in-a internet": "open [203.0.113.1 203.0.113.2]",
+		"in-b internet": "blocked [] no-public-address",
+		"open internet": "open [203.0.113.9]",
+		"internet open": "open []",
+		"in-b far":      "open [10.0.1.10]",
+		"far in-a":      "open [10.1.0.10]",
+	} {
+		words := strings.Fields(question)
+		from, _ := Find(e, words[0])
+		to, _ := Find(e, words[1])
+		a := Ask(e, from, to, flow.Any())
+		assert.Equal(t, want, strings.TrimSpace(fmt.Sprint(a.Verdict, " ", a.SeenAs, " ", codes(a))), question)
+	}
+}
