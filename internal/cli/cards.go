@@ -1,0 +1,414 @@
+package cli
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+
+	"wendrik/internal/core/estate"
+)
+
+// This file makes the cards of the show command, one kind of thing after another.
+
+func networkCard(n *estate.Network) *card {
+	k := &card{kind: "network", name: n.Name, at: n.Plan.Name.At}
+	k.fact("profile", "%s", n.Profile.Name)
+	for _, r := range n.Regions {
+		k.fact("region", "%s", r.Name.Value)
+	}
+	if len(n.Ranges) > 0 {
+		k.fact("range", "%s", joinRanges(n.Ranges))
+	} else {
+		k.fact("range", "none yet; wendrik carve gives it one")
+	}
+	k.part("subnets", subnetsSheet(n.Subnets))
+	gateways := &sheet{header: []string{"gateway", "kind", "in", "address", "seen as"}, wrap: -1}
+	for _, g := range n.Gateways {
+		gateways.add(g.Name, gatewayKind(g), subnetName(g.In), joinAddrs(g.Addrs), joinAddrs(g.Public))
+	}
+	k.part("gateways", gateways)
+	tables := &sheet{header: []string{"table", "for", "routes"}, right: map[int]bool{2: true}, wrap: 1}
+	for _, t := range n.Tables {
+		tables.add(t.Name, tableFor(t), fmt.Sprint(len(t.Routes)))
+	}
+	k.part("route tables", tables)
+	guards := &sheet{header: []string{"filter", "kind", "guards", "in", "out"}, right: map[int]bool{3: true, 4: true}, wrap: 2}
+	for _, g := range n.Groups {
+		guards.add(g.Name, "group", joinNames(g.Members, func(w *estate.Workload) string { return w.Name }), fmt.Sprint(len(g.In)), fmt.Sprint(len(g.Out)))
+	}
+	for _, l := range n.Lists {
+		guards.add(l.Name, "list", joinNames(guarded(l), func(s *estate.Subnet) string { return s.Name }), fmt.Sprint(len(l.In)), fmt.Sprint(len(l.Out)))
+	}
+	k.part("groups and lists", guards)
+	joined := &sheet{header: []string{"what", "by", "state"}, wrap: -1}
+	for _, p := range n.Peerings {
+		joined.add("network "+p.Far(n).Name, "peering "+p.Name, peeringState(p))
+	}
+	for _, a := range n.Attachments {
+		joined.add("hub "+a.Hub.Name, "attachment", "table "+a.Table.Name)
+	}
+	for _, s := range n.Links {
+		joined.add("site "+s.Name, "link", joinRanges(s.Ranges))
+	}
+	k.part("joined to", joined)
+	var workloads []*estate.Workload
+	for _, s := range n.Subnets {
+		workloads = append(workloads, s.Workloads...)
+	}
+	k.part("workloads", workloadsSheet(workloads))
+	return k
+}
+
+func subnetsSheet(subnets []*estate.Subnet) *sheet {
+	t := &sheet{header: []string{"subnet", "tier", "zone", "range", "usable", "taken", "table", "list"}, right: map[int]bool{4: true, 5: true}, wrap: -1,
+		paint: func(column int, cell string) text.Colors {
+			if column == 6 && strings.HasSuffix(cell, ", by default") {
+				return dim
+			}
+			return nil
+		}}
+	for _, s := range subnets {
+		list, table := "", s.Table.Name
+		if s.List != nil {
+			list = s.List.Name
+		}
+		if s.ByDefault {
+			table += ", by default"
+		}
+		if len(s.Ranges) == 0 {
+			t.add(s.Name, s.Plan.Tier.Value, s.Zone, "", "", "", table, list)
+		}
+		for _, r := range s.Ranges {
+			t.add(s.Name, s.Plan.Tier.Value, s.Zone, r.String(), s.Network.Usable(r).String(), fmt.Sprint(taken(s, r)), table, list)
+		}
+	}
+	return t
+}
+
+// taken counts the hosts that have an address in a range of a subnet.
+func taken(s *estate.Subnet, r netip.Prefix) int {
+	n := 0
+	for _, h := range hosts(s) {
+		if r.Contains(h.addr) {
+			n++
+		}
+	}
+	return n
+}
+
+type hostAddr struct {
+	addr netip.Addr
+	host estate.Host
+}
+
+// hosts are the workloads and NAT gateways of a subnet, in the order of their addresses.
+func hosts(s *estate.Subnet) []hostAddr {
+	var all []hostAddr
+	for _, w := range s.Workloads {
+		for _, a := range w.Addrs {
+			all = append(all, hostAddr{a, estate.Host{Workload: w}})
+		}
+	}
+	for _, g := range s.Network.Gateways {
+		if g.In == s {
+			for _, a := range g.Addrs {
+				all = append(all, hostAddr{a, estate.Host{NAT: g}})
+			}
+		}
+	}
+	slices.SortFunc(all, func(a, b hostAddr) int { return a.addr.Compare(b.addr) })
+	return all
+}
+
+func workloadsSheet(all []*estate.Workload) *sheet {
+	t := &sheet{header: []string{"workload", "subnet", "address", "public", "groups", "listens"}, wrap: 5}
+	for _, w := range all {
+		t.add(w.Name, w.Subnet.Name, joinAddrs(w.Addrs), joinAddrs(w.Public), joinNames(w.Groups, groupName), listens(w))
+	}
+	return t
+}
+
+func subnetCard(s *estate.Subnet) *card {
+	k := &card{kind: "subnet", name: s.Path(), at: s.Plan.Name.At}
+	if s.Tier != nil {
+		k.fact("tier", "%s", s.Tier.Name)
+	}
+	if s.Zone != "" {
+		k.fact("zone", "%s", s.Zone)
+	}
+	for _, r := range s.Ranges {
+		first, last := s.Network.Ends(r)
+		k.fact("range", "%s", r)
+		if first.IsValid() {
+			k.fact("usable", "%s, from %s to %s; %d taken", s.Network.Usable(r), first, last, taken(s, r))
+		} else {
+			k.fact("usable", "none")
+		}
+	}
+	if len(s.Ranges) == 0 {
+		k.fact("range", "none yet; wendrik carve gives it one")
+	}
+	how := "names it"
+	if s.ByDefault {
+		how = "is its own because no table names it"
+	}
+	k.fact("table", "%s, which %s", s.Table.Path(), how)
+	if s.List != nil {
+		k.fact("list", "%s/%s", s.Network.Name, s.List.Name)
+	} else {
+		k.fact("list", "none: everything passes")
+	}
+	inside := &sheet{header: []string{"address", "host", "public", "groups", "listens"}, wrap: 4}
+	for _, h := range hosts(s) {
+		if w := h.host.Workload; w != nil {
+			inside.add(h.addr.String(), w.Name, joinAddrs(w.Public), joinNames(w.Groups, groupName), listens(w))
+		} else {
+			inside.add(h.addr.String(), "NAT gateway "+h.host.NAT.Name, joinAddrs(h.host.NAT.Public), "", "")
+		}
+	}
+	k.part("taken addresses", inside)
+	k.part("its route table", routesSheet(s.Table.Routes))
+	return k
+}
+
+func tierCard(t *estate.Tier) *card {
+	k := &card{kind: "tier", name: t.Network.Name + "/" + t.Name, at: t.Plan.Name.At}
+	if t.Plan.Access.Given() {
+		k.fact("access", "%s", t.Plan.Access.Value)
+	}
+	if t.Plan.Hosts.Given() {
+		k.fact("hosts", "%d in each subnet", t.Plan.Hosts.Value)
+	}
+	if t.Plan.Size.Given() {
+		k.fact("size", "/%d each", t.Plan.Size.Value)
+	}
+	if len(t.Subnets) == 0 {
+		k.fact("subnets", "none yet; wendrik carve gives it some")
+	}
+	k.part("subnets", subnetsSheet(t.Subnets))
+	var workloads []*estate.Workload
+	for _, s := range t.Subnets {
+		workloads = append(workloads, s.Workloads...)
+	}
+	k.part("workloads", workloadsSheet(workloads))
+	return k
+}
+
+func tableCard(t *estate.Table) *card {
+	k := &card{kind: "route table", name: t.Path(), at: t.At()}
+	k.fact("for", "%s", tableFor(t))
+	if t.Plan == nil {
+		k.fact("note", "the plan does not write it; it has what every network has")
+	}
+	k.part("routes", routesSheet(t.Routes))
+	return k
+}
+
+var originNames = map[estate.Origin]string{estate.Local: "always there", estate.ByHand: "by hand", estate.Learned: "learned", estate.Birth: "from birth"}
+
+func routesSheet(routes []*estate.Route) *sheet {
+	t := &sheet{header: []string{"to", "via", "kind", "origin", "line"}, right: map[int]bool{4: true}, wrap: -1}
+	for _, r := range routes {
+		line := ""
+		if r.At.Known() {
+			line = fmt.Sprint(r.At.Line)
+		}
+		via, kind := r.Via.Name, ""
+		switch {
+		case r.Origin == estate.Local:
+			via = "local"
+		case r.Via.Gateway != nil:
+			kind = gatewayKind(r.Via.Gateway)
+		case r.Via.Peering != nil:
+			kind = "peering"
+		case r.Via.Hub != nil:
+			kind = "hub"
+		case r.Via.Site != nil:
+			kind = "site"
+		case r.Via.Workload != nil:
+			kind = "workload"
+		case r.Via.Network != nil:
+			kind = "network"
+		}
+		t.add(r.To.String(), via, kind, originNames[r.Origin], line)
+	}
+	return t
+}
+
+func workloadCard(w *estate.Workload) *card {
+	k := &card{kind: "workload", name: w.Name, at: w.Plan.Name.At}
+	k.fact("in", "%s", w.Plan.In.Value)
+	k.fact("address", "%s", joinAddrs(w.Addrs))
+	if len(w.Public) > 0 {
+		k.fact("public", "%s", joinAddrs(w.Public))
+	}
+	if !w.Listens.Empty() {
+		k.fact("listens", "%s", listens(w))
+	}
+	if s := w.Subnet; s != nil {
+		k.fact("table", "%s", s.Table.Path())
+		if s.List != nil {
+			k.fact("list", "%s/%s", s.Network.Name, s.List.Name)
+		}
+	}
+	if len(w.Groups) == 0 {
+		k.fact("groups", "none: everything goes out, and nothing comes in")
+	}
+	rules := &sheet{header: []string{"group", "way", "rule", "line"}, right: map[int]bool{3: true}, wrap: 2}
+	for _, g := range w.Groups {
+		addRules(rules, g.Name, g.In, g.Out)
+	}
+	k.part("groups", rules)
+	return k
+}
+
+func addRules(t *sheet, name string, in, out []estate.Rule) {
+	for _, r := range in {
+		t.add(name, "in", r.Text, fmt.Sprint(r.At.Line))
+	}
+	for _, r := range out {
+		t.add(name, "out", r.Text, fmt.Sprint(r.At.Line))
+	}
+	for _, way := range []struct {
+		name  string
+		empty bool
+	}{{"in", len(in) == 0}, {"out", len(out) == 0}} {
+		if way.empty {
+			t.add(name, way.name, "(no rule: nothing passes)", "")
+		}
+	}
+}
+
+func groupCard(g *estate.Group) *card {
+	k := &card{kind: "group", name: g.Network.Name + "/" + g.Name, at: g.Plan.Name.At}
+	rules := &sheet{header: []string{"group", "way", "rule", "line"}, right: map[int]bool{3: true}, wrap: 2}
+	addRules(rules, g.Name, g.In, g.Out)
+	k.part("rules", rules)
+	k.part("members", workloadsSheet(g.Members))
+	return k
+}
+
+func listCard(l *estate.List) *card {
+	k := &card{kind: "list", name: l.Network.Name + "/" + l.Name, at: l.Plan.Name.At}
+	k.fact("guards", "%s", joinNames(guarded(l), func(s *estate.Subnet) string { return s.Name }))
+	rules := &sheet{header: []string{"list", "way", "rule", "line"}, right: map[int]bool{3: true}, wrap: 2}
+	addRules(rules, l.Name, l.In, l.Out)
+	k.part("rules, in order; what none matches is denied", rules)
+	return k
+}
+
+func gatewayCard(g *estate.Gateway) *card {
+	k := &card{kind: "gateway", name: g.Path(), at: g.Plan.Name.At}
+	k.fact("kind", "%s", gatewayKind(g))
+	switch {
+	case g.Internet && g.Attached:
+		k.fact("attached", "yes")
+	case g.Internet:
+		k.fact("attached", "no: nothing passes it")
+	case g.In != nil:
+		k.fact("in", "%s", g.In.Path())
+	default:
+		k.fact("serves", "%s", joinNames(g.Serves, func(s *estate.Subnet) string { return s.Name }))
+	}
+	if len(g.Addrs) > 0 {
+		k.fact("address", "%s", joinAddrs(g.Addrs))
+	}
+	if len(g.Public) > 0 {
+		k.fact("public", "%s", joinAddrs(g.Public))
+	}
+	routes := &sheet{header: []string{"table", "to", "for", "line"}, right: map[int]bool{3: true}, wrap: 2}
+	for _, t := range g.Network.Tables {
+		for _, r := range t.Routes {
+			if r.Via.Gateway == g {
+				routes.add(t.Name, r.To.String(), tableFor(t), fmt.Sprint(r.At.Line))
+			}
+		}
+	}
+	k.part("routes that lead to it", routes)
+	if len(routes.rows) == 0 && len(g.Serves) == 0 {
+		k.fact("note", "no route leads to it")
+	}
+	return k
+}
+
+func peeringCard(p *estate.Peering) *card {
+	k := &card{kind: "peering", name: p.Name, at: p.Plan.Name.At}
+	k.fact("between", "%s and %s", p.Between[0].Name, p.Between[1].Name)
+	k.fact("state", "%s", peeringState(p))
+	routes := &sheet{header: []string{"table", "to", "for", "line"}, right: map[int]bool{3: true}, wrap: 2}
+	for _, n := range p.Between {
+		for _, t := range n.Tables {
+			for _, r := range t.Routes {
+				if r.Via.Peering == p {
+					routes.add(t.Path(), r.To.String(), tableFor(t), fmt.Sprint(r.At.Line))
+				}
+			}
+		}
+	}
+	k.part("routes that lead to it", routes)
+	return k
+}
+
+func hubCard(h *estate.Hub) *card {
+	k := &card{kind: "hub", name: h.Name, at: h.Plan.Name.At}
+	attached := &sheet{header: []string{"attached", "table"}, wrap: -1}
+	for _, a := range h.Attachments {
+		attached.add(a.Name(), a.Table.Name)
+	}
+	k.part("attachments", attached)
+	for _, t := range h.Tables {
+		k.part("table "+t.Name, routesSheet(t.Routes))
+	}
+	return k
+}
+
+func siteCard(s *estate.Site) *card {
+	k := &card{kind: "site", name: s.Name, at: s.Plan.Name.At}
+	k.fact("ranges", "%s", joinRanges(s.Ranges))
+	if len(s.Knows) > 0 {
+		k.fact("knows", "%s", joinRanges(s.Knows))
+	} else {
+		k.fact("knows", "nothing: no reply of it finds a way back")
+	}
+	if s.Link != nil {
+		k.fact("link", "network %s", s.Link.Name)
+	}
+	for _, a := range s.Attachments {
+		k.fact("hub", "%s, table %s", a.Hub.Name, a.Table.Name)
+	}
+	return k
+}
+
+func blockCard(e *estate.Estate, b *estate.Block) *card {
+	k := &card{kind: "block", name: b.Name, at: b.Plan.Name.At}
+	k.fact("range", "%s", joinRanges(b.Ranges))
+	if b.Within != nil {
+		k.fact("within", "%s", b.Within.Name)
+	}
+	if b.Held {
+		k.fact("held", "%s", b.Plan.Held.Value)
+	}
+	inside := &sheet{header: []string{"kind", "name", "range"}, wrap: -1}
+	in := func(r netip.Prefix) bool {
+		return slices.ContainsFunc(b.Ranges, func(p netip.Prefix) bool { return p.Overlaps(r) })
+	}
+	for _, other := range e.Blocks {
+		for _, r := range other.Ranges {
+			if other.Within == b && in(r) {
+				inside.add("block", other.Name, r.String())
+			}
+		}
+	}
+	for _, n := range e.Networks {
+		for _, r := range n.Ranges {
+			if in(r) {
+				inside.add("network", n.Name, r.String())
+			}
+		}
+	}
+	k.part("what lies in it", inside)
+	return k
+}

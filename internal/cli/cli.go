@@ -1,0 +1,185 @@
+// Package cli is the face of wendrik: commands, flags, tables and colour. Everything that is computed comes from the
+// packages under core.
+package cli
+
+import (
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"strings"
+
+	"wendrik/internal/core/plan"
+)
+
+// The exit statuses.
+const (
+	good   = 0 // the answer is good
+	no     = 1 // the answer is no, or there are findings
+	cannot = 2 // it could not be asked
+)
+
+// A command answers one question of the day's work. The table of commands is the help.
+type command struct {
+	name     string
+	args     string // what stands behind the name in the usage line
+	short    string // one line, for the list of commands
+	long     string // a paragraph, for help
+	examples []example
+	// setup defines the flags, and gives the function that runs the command with them.
+	setup func(f *flags) func(c *call) (int, error)
+}
+
+// example is a command line that runs as it stands on the demo estate, and what it is for.
+type example struct{ line, what string }
+
+// call is one run of a command.
+type call struct {
+	*screen
+	args []string // what is left when the flags are taken out
+}
+
+// commands are in the order of the day's work.
+func commands() []*command {
+	return []*command{demoCommand(), carveCommand(), overlapsCommand(), reachCommand(), showCommand(), helpCommand()}
+}
+
+func commandNamed(name string) *command {
+	for _, c := range commands() {
+		if c.name == name {
+			return c
+		}
+	}
+	return nil
+}
+
+// A usageError is a mistake in the command line.
+type usageError struct{ message, mend string }
+
+func (e *usageError) Error() string { return e.message }
+
+// errSaid is an error whose cause has been told already.
+var errSaid = errors.New("said")
+
+// Main runs the program with its arguments, and returns its exit status.
+func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
+	s := newScreen(stdin, stdout, stderr)
+	if len(args) == 0 {
+		writeOverview(s.err, s)
+		return cannot
+	}
+	name := args[0]
+	if name == "-h" || name == "-help" || name == "--help" {
+		name = "help"
+	}
+	c := commandNamed(name)
+	if c == nil {
+		var known []string
+		for _, k := range commands() {
+			known = append(known, k.name)
+		}
+		mend := "wendrik help  lists the commands"
+		if near := plan.Nearest(name, known); near != "" {
+			mend = fmt.Sprintf("did you mean  wendrik %s?", near)
+		}
+		s.complain(fmt.Sprintf("there is no command %q", name), mend)
+		return cannot
+	}
+	return s.run(c, args[1:])
+}
+
+// run runs one command.
+func (s *screen) run(c *command, args []string) int {
+	f := newFlags(c)
+	run := c.setup(f)
+	rest, err := f.parse(args)
+	if errors.Is(err, flag.ErrHelp) {
+		writeHelp(s.out, s, c)
+		return good
+	}
+	status := cannot
+	if err == nil {
+		status, err = run(&call{s, rest})
+	}
+	var usage *usageError
+	switch {
+	case err == nil:
+		return status
+	case errors.Is(err, errSaid):
+	case errors.As(err, &usage):
+		mend := usage.mend
+		if mend == "" {
+			mend = "wendrik help " + c.name
+		}
+		s.complain(usage.message, mend)
+	default:
+		s.complain(err.Error(), "")
+	}
+	return cannot
+}
+
+// flags are the flags of a command, which may stand before or after its arguments.
+type flags struct {
+	*flag.FlagSet
+	command *command
+}
+
+func newFlags(c *command) *flags {
+	f := &flags{flag.NewFlagSet(c.name, flag.ContinueOnError), c}
+	f.SetOutput(io.Discard)
+	return f
+}
+
+// parse takes the flags out of the arguments. Behind "--" everything is an argument.
+func (f *flags) parse(args []string) (rest []string, err error) {
+	for {
+		if err := f.Parse(args); err != nil {
+			return nil, f.explain(err)
+		}
+		left := f.Args()
+		if len(left) == 0 {
+			return rest, nil
+		}
+		if taken := len(args) - len(left); taken > 0 && args[taken-1] == "--" {
+			return append(rest, left...), nil
+		}
+		rest = append(rest, left[0])
+		args = left[1:]
+	}
+}
+
+// explain makes a sentence of an error of the flag package.
+func (f *flags) explain(err error) error {
+	if errors.Is(err, flag.ErrHelp) {
+		return err
+	}
+	text := err.Error()
+	if name, found := strings.CutPrefix(text, "flag provided but not defined: -"); found {
+		var known []string
+		f.VisitAll(func(x *flag.Flag) { known = append(known, x.Name) })
+		e := &usageError{fmt.Sprintf("%s has no flag -%s", f.command.name, name), ""}
+		if near := plan.Nearest(name, known); near != "" {
+			e.mend = fmt.Sprintf("did you mean -%s?", near)
+		}
+		return e
+	}
+	if name, found := strings.CutPrefix(text, "flag needs an argument: -"); found {
+		return &usageError{fmt.Sprintf("the flag -%s needs a value behind it", name), ""}
+	}
+	return &usageError{strings.ReplaceAll(text, "parse error", "not of its kind"), ""}
+}
+
+// oneOf defines a flag that takes one of a few words.
+func (f *flags) oneOf(name, usage string, words ...string) *string {
+	value := words[0]
+	f.Func(name, fmt.Sprintf("`%s` %s; %s unless given", strings.Join(words, "|"), usage, words[0]), func(s string) error {
+		for _, w := range words {
+			if s == w {
+				value = s
+				return nil
+			}
+		}
+		return fmt.Errorf("it takes %s", strings.Join(words, ", "))
+	})
+	return &value
+}

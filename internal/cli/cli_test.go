@@ -1,0 +1,395 @@
+package cli_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"runtime"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+var update = flag.Bool("update", false, "write the golden outputs anew, to be read by a person")
+
+// program is the built program: the tests drive what users run.
+var program string
+
+func TestMain(m *testing.M) {
+	flag.Parse()
+	dir, err := os.MkdirTemp("", "wendrik-test-")
+	if err != nil {
+		panic(err)
+	}
+	program = filepath.Join(dir, "wendrik")
+	if runtime.GOOS == "windows" {
+		program += ".exe"
+	}
+	build := exec.Command("go", "build", "-o", program, "wendrik/cmd/wendrik")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := build.CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "the program does not build: %s\n%s", err, out)
+		os.Exit(1)
+	}
+	status := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(status)
+}
+
+// result is what one run of the program came to.
+type result struct {
+	out, err string
+	status   int
+}
+
+// run runs the program in a folder, with a text on standard input.
+func run(t *testing.T, folder, stdin string, args ...string) result {
+	t.Helper()
+	c := exec.Command(program, args...)
+	c.Dir = folder
+	c.Stdin = strings.NewReader(stdin)
+	var out, errs bytes.Buffer
+	c.Stdout, c.Stderr = &out, &errs
+	err := c.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		require.NoError(t, err)
+	}
+	for _, text := range []string{out.String(), errs.String()} {
+		require.NotContains(t, text, "goroutine ", "a crash: %s", args)
+		require.NotContains(t, text, "\x1b", "no colour where no terminal is: %s", args)
+	}
+	return result{out.String(), errs.String(), c.ProcessState.ExitCode()}
+}
+
+// demo unpacks the shipped estate into a new folder.
+func demo(t *testing.T) string {
+	t.Helper()
+	folder := t.TempDir()
+	raw, err := os.ReadFile("../../examples/skerry-line/wendrik.yaml")
+	require.NoError(t, err)
+	write(t, folder, string(raw))
+	return folder
+}
+
+func write(t *testing.T, folder, text string) {
+	t.Helper()
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "wendrik.yaml"), []byte(text), 0o644))
+}
+
+func read(t *testing.T, folder string) string {
+	t.Helper()
+	raw, err := os.ReadFile(filepath.Join(folder, "wendrik.yaml"))
+	require.NoError(t, err)
+	return string(raw)
+}
+
+// TestGolden holds whole outputs against files that a person has read.
+func TestGolden(t *testing.T) {
+	broken, err := os.ReadFile("testdata/broken.yaml")
+	require.NoError(t, err)
+	for name, args := range map[string]string{
+		"overview":        "help",
+		"help-reach":      "help reach",
+		"show-network":    "show booking",
+		"show-subnet":     "show booking/web-a",
+		"show-table":      "show booking/public",
+		"show-workload":   "show fare-db",
+		"show-rest":       "show booking-finance",
+		"carve":           "carve",
+		"carve-why":       "carve -why",
+		"carve-all-csv":   "carve -format csv",
+		"carve-md":        "carve -format md",
+		"carve-write":     "carve -write",
+		"carve-json":      "carve -format json",
+		"overlaps":        "overlaps",
+		"overlaps-csv":    "overlaps -format csv",
+		"overlaps-json":   "overlaps -format json",
+		"reach-blocked":   "reach ticket-1 fare-db -on tcp/5432",
+		"reach-open":      "reach fares-1 fare-db -on tcp/5432",
+		"reach-out":       "reach fares-1 internet -on tcp/443",
+		"reach-main":      "reach fares-3 internet -on udp/53",
+		"reach-back":      "reach ticket-1 berth-1 -on tcp/8443",
+		"reach-any":       "reach internet ticket-1",
+		"reach-ways":      "reach internet jump-1",
+		"reach-part":      "reach internet jump-1 -on tcp/22",
+		"reach-site":      "reach quay berth-1 -on tcp/22",
+		"reach-json":      "reach ticket-1 fare-db -on tcp/5432 -format json",
+		"demo":            "demo out",
+		"broken":          "carve -plan broken.yaml",
+		"error-flag":      "carve -wriet",
+		"error-command":   "crave",
+		"error-end":       "reach ticket-9 fare-db",
+		"error-many":      "reach booking fare-db",
+		"error-show":      "show bokking/web-a",
+		"error-flow":      "reach ticket-1 fare-db -on tpc/443",
+		"error-no-plan":   "carve -plan nowhere.yaml",
+		"error-arguments": "reach ticket-1",
+	} {
+		folder := demo(t)
+		require.NoError(t, os.WriteFile(filepath.Join(folder, "broken.yaml"), broken, 0o644))
+		r := run(t, folder, "", strings.Fields(args)...)
+		got := fmt.Sprintf("$ wendrik %s\n%s", args, strings.ReplaceAll(r.out, program, "wendrik"))
+		if r.err != "" {
+			got += "--- on standard error\n" + r.err
+		}
+		got += fmt.Sprintf("--- exit status %d\n", r.status)
+		file := filepath.Join("testdata", "golden", name+".txt")
+		if *update {
+			require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+			require.NoError(t, os.WriteFile(file, []byte(got), 0o644))
+		}
+		want, err := os.ReadFile(file)
+		require.NoError(t, err)
+		assert.Equal(t, string(want), got, name)
+		for line := range strings.Lines(r.out) {
+			if !strings.Contains(args, "-format") && !strings.Contains(args, "demo") {
+				assert.LessOrEqual(t, len([]rune(strings.TrimRight(line, "\n"))), 100, "%s: text is for 100 columns: %s", name, line)
+			}
+		}
+	}
+}
+
+var consoleBlock = regexp.MustCompile("(?s)```console\n(.*?)```")
+
+// TestReadme runs every command that the README shows, in order, and compares all that it prints.
+func TestReadme(t *testing.T) {
+	const file = "../../README.md"
+	raw, err := os.ReadFile(file)
+	require.NoError(t, err)
+	folder := demo(t)
+	shown := 0
+	text := consoleBlock.ReplaceAllStringFunc(string(raw), func(block string) string {
+		line, _, _ := strings.Cut(strings.TrimPrefix(block, "```console\n"), "\n")
+		args, ours := strings.CutPrefix(line, "$ wendrik ")
+		require.True(t, ours, line)
+		shown++
+		r := run(t, folder, "", strings.Fields(args)...)
+		return "```console\n" + line + "\n" + r.out + r.err + "```"
+	})
+	require.GreaterOrEqual(t, shown, 5)
+	if *update {
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+		return
+	}
+	assert.Equal(t, text, string(raw), "run  go test ./internal/cli -update  and read the difference")
+}
+
+// TestHelpExamplesRun runs every example of every command on the demo estate.
+func TestHelpExamplesRun(t *testing.T) {
+	folder := demo(t)
+	overview := run(t, folder, "", "help")
+	commands := regexp.MustCompile(`(?m)^  (\w+) {2,}`).FindAllStringSubmatch(overview.out, -1)
+	require.GreaterOrEqual(t, len(commands), 6)
+	for _, c := range commands {
+		help := run(t, folder, "", "help", c[1])
+		require.Equal(t, 0, help.status)
+		examples := regexp.MustCompile(`(?m)^  wendrik (.*)$`).FindAllStringSubmatch(help.out, -1)
+		assert.NotEmpty(t, examples, "%s has no example", c[1])
+		for _, x := range examples {
+			r := run(t, folder, "", strings.Fields(x[1])...)
+			assert.Less(t, r.status, 2, "%s: %s", x[1], r.err)
+			assert.NotEmpty(t, r.out, x[1])
+		}
+		again := run(t, folder, "", c[1], "-h")
+		assert.Equal(t, help.out, again.out)
+	}
+}
+
+// TestJSONKeys holds the keys of every JSON output against the list in docs/json.md.
+func TestJSONKeys(t *testing.T) {
+	raw, err := os.ReadFile("../../docs/json.md")
+	require.NoError(t, err)
+	for command, args := range map[string][]string{
+		"carve":    {"carve"},
+		"overlaps": {"overlaps"},
+		"reach":    {"reach fares-3 fare-db -on tcp/5432,tcp/80", "reach internet fares-1"},
+		"show":     {"show booking"},
+	} {
+		_, section, found := strings.Cut(string(raw), "## "+command+"\n")
+		require.True(t, found, "docs/json.md says nothing of %s", command)
+		section, _, _ = strings.Cut(section, "\n## ")
+		var want []string
+		for _, m := range regexp.MustCompile("(?m)^\\| `([^`]+)`").FindAllStringSubmatch(section, -1) {
+			want = append(want, m[1])
+		}
+		keys := map[string]bool{}
+		for _, line := range args {
+			r := run(t, demo(t), "", append(strings.Fields(line), "-format", "json")...)
+			var value any
+			require.NoError(t, json.Unmarshal([]byte(r.out), &value), line)
+			collect(t, value, "", keys)
+		}
+		var got []string
+		for k := range keys {
+			// The steps and blockers of the ways are those of the answer, described once.
+			if !strings.HasPrefix(k, "back[].") && !regexp.MustCompile(`^ways\[\]\.(forward|back|blockers)\[\]\.`).MatchString(k) {
+				got = append(got, k)
+			}
+		}
+		assert.ElementsMatch(t, want, got, "the keys of %s", command)
+	}
+}
+
+// collect notes the path of every key, with [] for a list, and checks the form of keys and that no list is null.
+func collect(t *testing.T, value any, path string, keys map[string]bool) {
+	switch value := value.(type) {
+	case map[string]any:
+		for k, v := range value {
+			require.Regexp(t, `^[a-z][a-z0-9_]*$`, k)
+			p := strings.TrimPrefix(path+"."+k, ".")
+			if _, list := v.([]any); list {
+				p += "[]"
+			}
+			keys[p] = true
+			collect(t, v, p, keys)
+		}
+	case []any:
+		for _, v := range value {
+			collect(t, v, path, keys)
+		}
+	case nil:
+		require.Fail(t, "null", path)
+	}
+}
+
+func TestCarveWrites(t *testing.T) {
+	folder := demo(t)
+	before := read(t, folder)
+	preview := run(t, folder, "", "carve")
+	require.Equal(t, 0, preview.status)
+	require.Equal(t, before, read(t, folder), "a preview writes nothing")
+
+	file := filepath.Join(folder, "wendrik.yaml")
+	require.NoError(t, os.Chmod(file, 0o640))
+	r := run(t, folder, "", "carve", "-write")
+	require.Equal(t, 0, r.status, r.err)
+	after := read(t, folder)
+	require.NotEqual(t, before, after)
+	info, err := os.Stat(file)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o640), info.Mode().Perm())
+	for line := range strings.Lines(before) {
+		if !strings.Contains(line, "size: /21") {
+			assert.Contains(t, after, line)
+		}
+	}
+	left, err := os.ReadDir(folder)
+	require.NoError(t, err)
+	assert.Len(t, left, 1, "no other file is left")
+
+	again := run(t, folder, "", "carve", "-write")
+	assert.Equal(t, 0, again.status)
+	assert.Equal(t, after, read(t, folder), "a second run changes nothing")
+}
+
+func TestCarveWritesThroughALink(t *testing.T) {
+	folder := demo(t)
+	link := filepath.Join(folder, "link.yaml")
+	if err := os.Symlink("wendrik.yaml", link); err != nil {
+		t.Skip("this system makes no links: ", err)
+	}
+	require.Equal(t, 0, run(t, folder, "", "carve", "-write", "-plan", "link.yaml").status)
+	info, err := os.Lstat(link)
+	require.NoError(t, err)
+	assert.NotZero(t, info.Mode()&os.ModeSymlink, "the link is still one")
+	assert.Contains(t, read(t, folder), "range: 10.144.32.0/21")
+}
+
+func TestCarveWritesAllOrNothing(t *testing.T) {
+	folder := t.TempDir()
+	text := "wendrik: 1\nspace: {all: {block: 10.0.0.0/24}}\nnetworks: {a: {from: all, size: /25}, b: {from: all, size: /24}}\n"
+	write(t, folder, text)
+	r := run(t, folder, "", "carve", "-write")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.err, "addresses are missing")
+	assert.Contains(t, r.err, "nothing was written")
+	assert.Equal(t, text, read(t, folder))
+
+	text = "wendrik: 1\nspace: {all: {block: 10.0.0.0/24}}\nnetworks: {a: &a {from: all, size: /25}, b: *a}\n"
+	write(t, folder, text)
+	r = run(t, folder, "", "carve", "-write")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "written once and used in several places")
+	assert.Equal(t, text, read(t, folder))
+}
+
+func TestStandardInput(t *testing.T) {
+	text := read(t, demo(t))
+	empty := t.TempDir()
+	r := run(t, empty, text, "reach", "-plan", "-", "fares-1", "-on", "tcp/5432", "fare-db")
+	assert.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "open")
+	r = run(t, empty, text, "carve", "-plan", "-", "-write")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "standard input cannot be written to")
+	r = run(t, empty, "", "carve", "-plan", "-")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "standard input:1:1: the plan is empty")
+}
+
+// TestUnreadable tries files that are no plan: each ends with status 2 and a sentence.
+func TestUnreadable(t *testing.T) {
+	folder := t.TempDir()
+	huge, err := os.Create(filepath.Join(folder, "huge.yaml"))
+	require.NoError(t, err)
+	require.NoError(t, huge.Truncate(200<<20))
+	require.NoError(t, huge.Close())
+	for name, want := range map[string]string{"huge.yaml": "larger than 32 MiB", "none.yaml": "there is no file none.yaml", ".": "is a folder, not a plan"} {
+		r := run(t, folder, "", "overlaps", "-plan", name)
+		assert.Equal(t, 2, r.status, name)
+		assert.Contains(t, r.err, want)
+		assert.Empty(t, r.out)
+	}
+}
+
+// TestTextsOfStrangers puts what a terminal, a spreadsheet or a page would act on into a plan.
+func TestTextsOfStrangers(t *testing.T) {
+	folder := t.TempDir()
+	write(t, folder, "wendrik: 1\nspace: {h: {block: 10.0.0.0/24, held: \"=cmd | \\e[31m\\u202e <b>*x*</b>\"}}\nnetworks: {a: {range: 10.0.0.0/24}}\n")
+	r := run(t, folder, "", "overlaps")
+	assert.Contains(t, r.out, `\x1b[31m`)
+	assert.NotContains(t, r.out, "\u202e")
+	r = run(t, folder, "", "show", "h")
+	assert.Contains(t, r.out, `\x1b[31m`)
+	r = run(t, folder, "", "overlaps", "-format", "md")
+	assert.Contains(t, r.out, `=cmd \| \\x1b\[31m`)
+	assert.Contains(t, r.out, `&lt;b&gt;\*x\*&lt;/b&gt;`)
+	write(t, folder, "wendrik: 1\n\"\\e[31m\": 1\n")
+	r = run(t, folder, "", "overlaps")
+	assert.Equal(t, 2, r.status)
+}
+
+func TestDemoOverwritesNothing(t *testing.T) {
+	folder := t.TempDir()
+	write(t, folder, "mine")
+	r := run(t, folder, "", "demo", folder)
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "is there already")
+	assert.Equal(t, "mine", read(t, folder))
+}
+
+// TestScreenshots holds the pictures of the README against the files that are there.
+func TestScreenshots(t *testing.T) {
+	raw, err := os.ReadFile("../../README.md")
+	require.NoError(t, err)
+	var linked []string
+	for _, m := range regexp.MustCompile(`docs/screenshots/([\w-]+\.png)`).FindAllStringSubmatch(string(raw), -1) {
+		linked = append(linked, m[1])
+	}
+	files, err := os.ReadDir("../../docs/screenshots")
+	require.NoError(t, err)
+	assert.Less(t, len(files), 20)
+	for _, f := range files {
+		assert.True(t, slices.Contains(linked, f.Name()), "%s is not linked", f.Name())
+	}
+}

@@ -1,0 +1,91 @@
+package cli
+
+import (
+	"net/netip"
+	"strings"
+
+	"wendrik/internal/core/estate"
+)
+
+// This file puts parts of the estate into words for tables and cards.
+
+func joinRanges(all []netip.Prefix) string {
+	return joinNames(all, netip.Prefix.String)
+}
+
+func joinAddrs(all []netip.Addr) string {
+	return joinNames(all, netip.Addr.String)
+}
+
+// joinNames lists things by name.
+func joinNames[T any](all []T, name func(T) string) string {
+	words := make([]string, len(all))
+	for i, x := range all {
+		words[i] = name(x)
+	}
+	return strings.Join(words, ", ")
+}
+
+func groupName(g *estate.Group) string { return g.Name }
+
+func subnetName(s *estate.Subnet) string {
+	if s == nil {
+		return ""
+	}
+	return s.Name
+}
+
+func gatewayKind(g *estate.Gateway) string {
+	switch {
+	case g.Internet && g.Attached:
+		return "internet"
+	case g.Internet:
+		return "internet, not attached"
+	}
+	return "NAT"
+}
+
+func peeringState(p *estate.Peering) string {
+	switch {
+	case p.Stands():
+		return "accepted by both"
+	case p.Accepted[0]:
+		return "not accepted by " + p.Between[1].Name
+	case p.Accepted[1]:
+		return "not accepted by " + p.Between[0].Name
+	}
+	return "accepted by neither"
+}
+
+// tableFor says which subnets a table is for.
+func tableFor(t *estate.Table) string {
+	named := joinNames(t.Subnets, func(s *estate.Subnet) string { return s.Name })
+	switch {
+	case t.Main && named == "":
+		return "every subnet that no table names; there is none"
+	case t.Main:
+		return named + " (the main table)"
+	case named == "":
+		return "no subnet"
+	}
+	return named
+}
+
+// guarded are the subnets of a list.
+func guarded(l *estate.List) []*estate.Subnet {
+	var all []*estate.Subnet
+	for _, s := range l.Network.Subnets {
+		if s.List == l {
+			all = append(all, s)
+		}
+	}
+	return all
+}
+
+// listens says what a workload listens on.
+func listens(w *estate.Workload) string {
+	if w.Listens.Empty() {
+		return ""
+	}
+	return w.Listens.String()
+}
