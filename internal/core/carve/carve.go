@@ -8,6 +8,7 @@
 package carve
 
 import (
+	"cmp"
 	"fmt"
 	"math/big"
 	"net/netip"
@@ -143,7 +144,11 @@ func (c *carver) networks() {
 			wanting = append(wanting, n)
 		}
 	}
-	slices.SortStableFunc(wanting, func(a, b *estate.Network) int { return a.Plan.Size.Value - b.Plan.Size.Value })
+	// A network that has subnets already can only lie around them, so it comes before those that may lie anywhere.
+	anchored := func(n *estate.Network) int { return min(1, len(subnetsOf(n))) }
+	slices.SortStableFunc(wanting, func(a, b *estate.Network) int {
+		return cmp.Or(anchored(b)-anchored(a), a.Plan.Size.Value-b.Plan.Size.Value)
+	})
 	for _, n := range wanting {
 		c.networkRange(n)
 	}
@@ -163,16 +168,47 @@ func (c *carver) networkRange(n *estate.Network) {
 			block.Name, n.Name, size)
 		return
 	}
-	p, found := pool.Take(size)
-	if !found {
+	why := fmt.Sprintf("the lowest free /%d of block %s (%s)", size, block.Name, join(block.Ranges))
+	var p netip.Prefix
+	var found bool
+	if own := subnetsOf(n); len(own) > 0 {
+		why = fmt.Sprintf("the /%d of block %s around the subnets it has", size, block.Name)
+		if p, found = around(own, size, pool); !found {
+			c.misfit(n.Plan.Size.At, place, "no-room", "move the subnets, or ask for another size", "no free /%d of block %s holds all subnets that network %s has (%s)",
+				size, block.Name, n.Name, join(own))
+			return
+		}
+		pool.Remove(p)
+	} else if p, found = pool.Take(size); !found {
 		c.misfit(n.Plan.Size.At, place, "no-room", "enlarge the block, carve from another, or ask for less", "block %s has no room for network %s: %s",
 			block.Name, n.Name, missing(pool, size, 32))
 		return
 	}
 	c.ranges[n] = []netip.Prefix{p}
-	c.Networks = append(c.Networks, Network{Name: n.Name, Range: p, Block: block.Name, State: New,
-		Why: fmt.Sprintf("the lowest free /%d of block %s (%s)", size, block.Name, join(block.Ranges))})
+	c.Networks = append(c.Networks, Network{Name: n.Name, Range: p, Block: block.Name, State: New, Why: why})
 	c.Edits = append(c.Edits, plan.Edit{Path: []string{"networks", n.Name}, Was: "size", Key: "range", Value: plan.Word(p.String())})
+}
+
+// subnetsOf are the IPv4 ranges of the subnets that a network has already.
+func subnetsOf(n *estate.Network) []netip.Prefix {
+	var own []netip.Prefix
+	for _, s := range n.Subnets {
+		for _, r := range s.Ranges {
+			if r.Addr().Is4() {
+				own = append(own, r)
+			}
+		}
+	}
+	return own
+}
+
+// around is the block of a length that holds all the given subnets, when the rest of it is free.
+func around(own []netip.Prefix, length int, pool *address.Pool) (netip.Prefix, bool) {
+	p, err := own[0].Addr().Prefix(length)
+	if err != nil || slices.ContainsFunc(own, func(r netip.Prefix) bool { return !address.Covers(p, r) }) {
+		return netip.Prefix{}, false
+	}
+	return p, pool.Free().Union(address.SetOf(own...)).ContainsRange(p)
 }
 
 // missing says how much more free space in one block a piece of a size would take.

@@ -128,6 +128,26 @@ func TestSubnetsThePlanNames(t *testing.T) {
 	assert.Contains(t, after, "web-b: {tier: web, zone: west-b, range: 10.144.2.64/26}\n")
 }
 
+// TestNetworkAroundItsSubnets gives a range to a network whose subnets were written by hand before.
+func TestNetworkAroundItsSubnets(t *testing.T) {
+	text := zonal + `  first: {from: west, size: /22}
+  booking:
+    region: west
+    from: west
+    size: /20
+    tiers: {web: {hosts: 120}}
+    subnets: {web-a: {tier: web, zone: west-a, range: 10.144.0.0/24}, other: {range: 10.144.3.0/24}}
+`
+	got, r := carveText(t, text)
+	require.Empty(t, r.Misfits)
+	assert.Equal(t, map[string]string{"first": "10.144.32.0/22", "booking": "10.144.0.0/20", "booking/web-a": "10.144.0.0/24",
+		"booking/other": "10.144.3.0/24", "booking/web-b": "10.144.1.0/24", "booking/web-c": "10.144.2.0/24"}, got, "as large as the one that is there")
+	written(t, text)
+	_, r = carveText(t, strings.Replace(text, "10.144.3.0/24", "10.145.3.0/24", 1))
+	require.Len(t, r.Misfits, 1)
+	assert.Contains(t, r.Misfits[0].Message, "no free /20 of block west holds all subnets that network booking has (10.144.0.0/24, 10.145.3.0/24)")
+}
+
 // TestAdditionsMoveNothing adds a zone, then a tier, then a network to a carved plan.
 func TestAdditionsMoveNothing(t *testing.T) {
 	text := written(t, zonal+`  booking: {region: west, from: west, size: /20, tiers: {web: {hosts: 120}, app: {hosts: 400}}}

@@ -206,6 +206,11 @@ func (c *carver) sizeOf(n *estate.Network, w *tierWork, place string) bool {
 		need := p.Hosts.Value + kept
 		w.size = min(address.BitsFor(big.NewInt(int64(need)), 32), profile.Smallest)
 		w.why = fmt.Sprintf("%d hosts and %d kept addresses fit into a /%d", p.Hosts.Value, kept, w.size)
+		for _, r := range w.have {
+			if r.Bits() < w.size {
+				w.size, w.why = r.Bits(), fmt.Sprintf("/%d like the tier's other subnets", r.Bits())
+			}
+		}
 		if w.size < profile.Largest {
 			most := 1<<(32-profile.Largest) - kept
 			c.misfit(p.Hosts.At, place+".hosts", "size-limit", fmt.Sprintf("ask for up to %d hosts, or use several tiers", most),

@@ -49,7 +49,7 @@ var networkFields = []field[Network]{
 
 var tierFields = []field[Tier]{
 	{key: "access", doc: "public, outbound or closed", shape: enum("public", "outbound", "closed"), read: to(func(t *Tier) *Text { return &t.Access }, oneOf("public", "outbound", "closed"))},
-	{key: "hosts", doc: "how many addresses each of its subnets must have for workloads", shape: aCount, read: to(func(t *Tier) *Number { return &t.Hosts }, (*decoder).count)},
+	{key: "hosts", doc: "how many workloads each of its subnets must have room for", shape: aCount, read: to(func(t *Tier) *Number { return &t.Hosts }, (*decoder).count)},
 	{key: "size", doc: "the size of each of its subnets, in place of hosts", shape: aSize, read: to(func(t *Tier) *Number { return &t.Size }, (*decoder).size)},
 	{key: "zones", doc: "the zones it has subnets in, when not all", shape: listOf(aName), read: to(func(t *Tier) *[]Text { return &t.Zones }, (*decoder).texts)},
 	{key: "spare", doc: "for how many more zones its block leaves room; 1 unless written", shape: aCount, read: to(func(t *Tier) *Number { return &t.Spare }, (*decoder).count)},
