@@ -233,6 +233,7 @@ func (b *builder) zone(n *Network, z plan.Text, place string) {
 }
 
 func (b *builder) subnets(n *Network, place string) {
+	own := prefixes(n.Plan.Ranges)
 	for _, p := range n.Plan.Subnets {
 		s := &Subnet{Plan: p, Name: p.Name.Value, Network: n, Zone: p.Zone.Value, Ranges: prefixes(p.Ranges)}
 		n.Subnets = append(n.Subnets, s)
@@ -251,12 +252,12 @@ func (b *builder) subnets(n *Network, place string) {
 		}
 		for _, r := range p.Ranges {
 			n.where.Insert(r.Prefix, s)
-			if n.Profile.OwnRanges && len(n.Ranges) > 0 && !slices.ContainsFunc(n.Ranges, func(own netip.Prefix) bool { return address.Covers(own, r.Prefix) }) {
-				b.report(r.At, here+".range", "subnet-outside", fmt.Sprintf("choose a range in %s, or add one to the network", join(n.Ranges)),
-					"subnet %s (%s) does not lie in its network %s (%s)", s.Name, r.Prefix, n.Name, join(n.Ranges))
+			if n.Profile.OwnRanges && len(own) > 0 && !slices.ContainsFunc(own, func(p netip.Prefix) bool { return address.Covers(p, r.Prefix) }) {
+				b.report(r.At, here+".range", "subnet-outside", fmt.Sprintf("choose a range in %s, or add one to the network", join(own)),
+					"subnet %s (%s) does not lie in its network %s (%s)", s.Name, r.Prefix, n.Name, join(own))
 			}
 		}
-		if !n.Profile.OwnRanges {
+		if !n.Profile.OwnRanges || !n.Plan.HasRange {
 			if s == n.Subnets[0] {
 				n.Ranges = nil
 			}

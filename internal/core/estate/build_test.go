@@ -173,6 +173,16 @@ peerings:
 	assert.Equal(t, "10.1.0.7", first.String())
 }
 
+// TestNetworkWithoutRange has the ranges of its subnets until it is carved.
+func TestNetworkWithoutRange(t *testing.T) {
+	e, findings := load(t, "wendrik: 1\nspace: {s: {block: 10.0.0.0/8}}\nnetworks: {a: {from: s, size: /20, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.0.2.0/24}, z: {}}}}\n")
+	require.Empty(t, findings)
+	n := e.Network("a")
+	assert.True(t, n.Holds(netip.MustParseAddr("10.0.2.9")))
+	assert.False(t, n.Holds(netip.MustParseAddr("10.0.1.9")))
+	assert.Equal(t, Local, n.Main.Lookup(netip.MustParseAddr("10.0.0.1")).Origin)
+}
+
 func TestExampleBinds(t *testing.T) {
 	raw, err := os.ReadFile("../../../examples/skerry-line/wendrik.yaml")
 	require.NoError(t, err)

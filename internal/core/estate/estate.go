@@ -47,7 +47,8 @@ type Network struct {
 	Profile plan.Profile
 	Regions []*plan.Region
 	From    *Block
-	// Ranges are the network's own, or those of its subnets where the profile gives it none of its own.
+	// Ranges are the network's own, or those of its subnets where the profile gives it none of its own, or the plan none
+	// yet.
 	Ranges      []netip.Prefix
 	Tiers       []*Tier
 	Subnets     []*Subnet

@@ -39,6 +39,9 @@ func Find(e *estate.Estate, word string) (End, error) {
 		if end.Workload.Subnet == nil || len(end.Workload.Addrs) == 0 {
 			return end, &UnknownEndError{fmt.Sprintf("workload %s has no place in the estate yet", word), "give it a subnet and an address"}
 		}
+		if s := end.Workload.Subnet; len(s.Ranges) == 0 {
+			return end, &UnknownEndError{fmt.Sprintf("workload %s lives in subnet %s, which has no range yet", word, s.Path()), "wendrik carve -write"}
+		}
 		return end, nil
 	}
 	if end.Site = e.Site(word); end.Site != nil {

@@ -273,9 +273,12 @@ func TestNotes(t *testing.T) {
 }
 
 func TestEndsThatAreNone(t *testing.T) {
-	e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(port)))
+	text := strings.Replace(port, "      data: {range: 10.144.2.0/24}", "      data: {range: 10.144.2.0/24}\n      bare: {}", 1)
+	e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(text+"  pier: {ranges: 10.9.8.0/24}\n")))
 	require.Empty(t, findings)
+	e.Workload("bare").Subnet = e.Network("booking").Subnet("bare")
 	for word, want := range map[string]string{
+		"bare":        "wendrik carve -write",
 		"shopp":       "did you mean shop?",
 		"booking":     "such as shop, jump, app",
 		"booking/app": "such as app, odd",
