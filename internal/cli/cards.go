@@ -82,7 +82,7 @@ func subnetsSheet(subnets []*estate.Subnet) *sheet {
 			t.add(s.Name, s.Plan.Tier.Value, s.Zone, "", "", "", table, list)
 		}
 		for _, r := range s.Ranges {
-			t.add(s.Name, s.Plan.Tier.Value, s.Zone, r.String(), s.Network.Usable(r).String(), fmt.Sprint(taken(s, r)), table, list)
+			t.add(s.Name, s.Plan.Tier.Value, s.Zone, r.String(), s.Network.Profile.Usable(r).String(), fmt.Sprint(taken(s, r)), table, list)
 		}
 	}
 	return t
@@ -140,10 +140,10 @@ func subnetCard(s *estate.Subnet) *card {
 		k.fact("zone", "%s", s.Zone)
 	}
 	for _, r := range s.Ranges {
-		first, last := s.Network.Ends(r)
+		first, last := s.Network.Profile.Ends(r)
 		k.fact("range", "%s", r)
 		if first.IsValid() {
-			k.fact("usable", "%s, from %s to %s; %d taken", s.Network.Usable(r), first, last, taken(s, r))
+			k.fact("usable", "%s, from %s to %s; %d taken", s.Network.Profile.Usable(r), first, last, taken(s, r))
 		} else {
 			k.fact("usable", "none")
 		}

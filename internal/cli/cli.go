@@ -41,7 +41,7 @@ type call struct {
 
 // commands are in the order of the day's work.
 func commands() []*command {
-	return []*command{demoCommand(), carveCommand(), overlapsCommand(), reachCommand(), showCommand(), helpCommand()}
+	return []*command{demoCommand(), blockCommand(), carveCommand(), overlapsCommand(), reachCommand(), showCommand(), helpCommand()}
 }
 
 func commandNamed(name string) *command {

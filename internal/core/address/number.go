@@ -120,3 +120,24 @@ func (n number) plus(m uint64) number {
 	lo, carry := bits.Add64(n.lo, m, 0)
 	return number{n.hi + carry, lo}
 }
+
+// shiftRight moves the bits of n down by k (0 <= k <= 128).
+func (n number) shiftRight(k int) number {
+	switch {
+	case k >= 128:
+		return number{}
+	case k >= 64:
+		return number{0, n.hi >> (k - 64)}
+	case k == 0:
+		return n
+	}
+	return number{n.hi >> k, n.lo>>k | n.hi<<(64-k)}
+}
+
+// length is how many bits it takes to write n; 0 when n is 0.
+func (n number) length() int {
+	if n.hi != 0 {
+		return 64 + bits.Len64(n.hi)
+	}
+	return bits.Len64(n.lo)
+}

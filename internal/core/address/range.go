@@ -164,3 +164,52 @@ func Advance(a netip.Addr, n uint64) netip.Addr {
 func Retreat(a netip.Addr, n uint64) netip.Addr {
 	return numberOf(a).minus(number{0, n}).addr(a.BitLen())
 }
+
+// ParseInterval reads a run of addresses: a CIDR block, a first and a last address with a dash between them, or one
+// address alone.
+func ParseInterval(s string) (Interval, error) {
+	first, last, dashed := strings.Cut(s, "-")
+	if dashed {
+		a, err := ParseAddr(strings.TrimSpace(first))
+		if err != nil {
+			return Interval{}, err
+		}
+		b, err := ParseAddr(strings.TrimSpace(last))
+		switch {
+		case err != nil:
+			return Interval{}, err
+		case a.BitLen() != b.BitLen():
+			return Interval{}, fmt.Errorf("%s and %s are not of one family", a, b)
+		case b.Less(a):
+			return Interval{}, fmt.Errorf("%s-%s runs backwards: write %s-%s", a, b, b, a)
+		}
+		return Interval{a, b}, nil
+	}
+	if !strings.Contains(s, "/") {
+		if a, err := ParseAddr(s); err == nil {
+			return Interval{a, a}, nil
+		}
+	}
+	p, err := ParseRange(s)
+	if err != nil {
+		return Interval{}, err
+	}
+	return IntervalOf(p), nil
+}
+
+// IntervalOf is the run of addresses of a block.
+func IntervalOf(p netip.Prefix) Interval { return Interval{p.Addr(), Last(p)} }
+
+// Block is the CIDR block that an interval is, and whether it is one.
+func (i Interval) Block() (netip.Prefix, bool) {
+	p := Around(Between(i.First, i.Last))
+	return p, p.IsValid() && p.Addr() == i.First && Last(p) == i.Last
+}
+
+// String writes a block as CIDR, and any other interval as first-last.
+func (i Interval) String() string {
+	if p, is := i.Block(); is {
+		return p.String()
+	}
+	return i.First.String() + "-" + i.Last.String()
+}

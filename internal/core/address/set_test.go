@@ -5,6 +5,7 @@ import (
 	"math/big"
 	"math/rand/v2"
 	"net/netip"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -24,8 +25,14 @@ var smalls = []small{
 	{netip.MustParsePrefix("::/120")},
 }
 
+// larger are 12-bit spaces, likewise.
+var larger = []small{
+	{netip.MustParsePrefix("255.255.240.0/20")},
+	{netip.MustParsePrefix("ffff:ffff:ffff:ffff:ffff:ffff:ffff:f000/116")},
+}
+
 func (s small) each(visit func(netip.Addr)) {
-	for a, n := s.whole.Addr(), 0; n < 256; a, n = a.Next(), n+1 {
+	for a, n := s.whole.Addr(), 1<<(s.whole.Addr().BitLen()-s.whole.Bits()); n > 0; a, n = a.Next(), n-1 {
 		visit(a)
 	}
 }
@@ -33,7 +40,7 @@ func (s small) each(visit func(netip.Addr)) {
 func (s small) random(rng *rand.Rand) []netip.Prefix {
 	var out []netip.Prefix
 	for range rng.IntN(6) {
-		length := s.whole.Bits() + 1 + rng.IntN(8)
+		length := s.whole.Bits() + 1 + rng.IntN(s.whole.Addr().BitLen()-s.whole.Bits())
 		p, _ := Piece(s.whole, length, uint64(rng.IntN(1<<(length-s.whole.Bits()))))
 		out = append(out, p)
 	}
@@ -56,35 +63,55 @@ func TestSetAgainstBitmap(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 4))
 	for round := range 400 {
 		s := smalls[round%len(smalls)]
-		ra, rb := s.random(rng), s.random(rng)
-		a, b := SetOf(ra...), SetOf(rb...)
-		ma, mb := bitmapOf(ra, s), bitmapOf(rb, s)
-		clip, _ := Piece(s.whole, s.whole.Bits()+rng.IntN(5), 0)
-		union, common, only := a.Union(b), a.Intersect(b), a.Minus(b)
-		counts := [4]int{}
-		s.each(func(x netip.Addr) {
-			require.Equal(t, ma[x], a.Contains(x))
-			require.Equal(t, ma[x] || mb[x], union.Contains(x), "%v or %v: %s", ra, rb, x)
-			require.Equal(t, ma[x] && mb[x], common.Contains(x), "%v and %v: %s", ra, rb, x)
-			require.Equal(t, ma[x] && !mb[x], only.Contains(x), "%v minus %v: %s", ra, rb, x)
-			require.Equal(t, ma[x] && clip.Contains(x), a.Clip(clip).Contains(x), "%v within %s: %s", ra, clip, x)
-			for i, in := range []bool{ma[x], ma[x] || mb[x], ma[x] && mb[x], ma[x] && !mb[x]} {
-				if in {
-					counts[i]++
-				}
-			}
-		})
-		for i, set := range []Set{a, union, common, only} {
-			require.Equal(t, big.NewInt(int64(counts[i])), set.Count())
-			requireFewest(t, set, s)
+		if round%20 == 0 {
+			s = larger[round/20%len(larger)]
 		}
-		require.Equal(t, len(ma) == 1, a.IsSingle())
-		require.True(t, a.Minus(a).Empty())
+		checkSets(t, rng, s)
 	}
 }
 
+// FuzzSets tries random sets of a 12-bit space for each seed.
+func FuzzSets(f *testing.F) {
+	f.Add(uint64(1), false)
+	f.Fuzz(func(t *testing.T, seed uint64, v6 bool) {
+		s := larger[0]
+		if v6 {
+			s = larger[1]
+		}
+		checkSets(t, rand.New(rand.NewPCG(seed, 2)), s)
+	})
+}
+
+func checkSets(t *testing.T, rng *rand.Rand, s small) {
+	ra, rb := s.random(rng), s.random(rng)
+	a, b := SetOf(ra...), SetOf(rb...)
+	ma, mb := bitmapOf(ra, s), bitmapOf(rb, s)
+	clip, _ := Piece(s.whole, s.whole.Bits()+rng.IntN(5), 0)
+	union, common, only := a.Union(b), a.Intersect(b), a.Minus(b)
+	counts := [4]int{}
+	clipped := a.Clip(clip)
+	s.each(func(x netip.Addr) {
+		in := []bool{ma[x], ma[x] || mb[x], ma[x] && mb[x], ma[x] && !mb[x]}
+		got := []bool{a.Contains(x), union.Contains(x), common.Contains(x), only.Contains(x)}
+		if !slices.Equal(in, got) || clipped.Contains(x) != (ma[x] && clip.Contains(x)) {
+			require.Fail(t, "wrong set", "%v and %v, within %s, at %s: %v, want %v", ra, rb, clip, x, got, in)
+		}
+		for i := range in {
+			if in[i] {
+				counts[i]++
+			}
+		}
+	})
+	for i, set := range []Set{a, union, common, only} {
+		require.Equal(t, big.NewInt(int64(counts[i])), set.Count())
+		requireFewest(t, set)
+	}
+	require.Equal(t, len(ma) == 1, a.IsSingle())
+	require.True(t, a.Minus(a).Empty())
+}
+
 // requireFewest checks that Ranges gives exactly the set back, in order, and that no two of its blocks make one block.
-func requireFewest(t *testing.T, s Set, space small) {
+func requireFewest(t *testing.T, s Set) {
 	blocks := s.Ranges()
 	require.True(t, SetOf(blocks...).Equal(s))
 	for i, p := range blocks {

@@ -1,6 +1,9 @@
 package address
 
-import "net/netip"
+import (
+	"net/netip"
+	"slices"
+)
 
 // Special is one entry of the IANA IPv4 and IPv6 special-purpose address registries (RFC 6890, updated by RFC 8190),
 // or the multicast space beside them.
@@ -78,6 +81,11 @@ func SpecialOf(p netip.Prefix) (Special, bool) {
 		}
 	}
 	return Special{}, false
+}
+
+// HoldsSpecial reports whether p holds a registry entry, or lies in one.
+func HoldsSpecial(p netip.Prefix) bool {
+	return slices.ContainsFunc(specials, func(s Special) bool { return s.Range.Overlaps(p) })
 }
 
 // Documentation reports whether p lies in a range set aside for examples. A plan uses such ranges in place of real

@@ -416,8 +416,8 @@ func (c *carver) take(n *estate.Network, w *tierWork, miss want, p netip.Prefix,
 }
 
 func (c *carver) row(n *estate.Network, name, tier, zone, region string, p netip.Prefix, state State, why string) Subnet {
-	first, last := n.Ends(p)
-	return Subnet{Network: n.Name, Name: name, Tier: tier, Zone: zone, Region: region, Range: p, Usable: n.Usable(p),
+	first, last := n.Profile.Ends(p)
+	return Subnet{Network: n.Name, Name: name, Tier: tier, Zone: zone, Region: region, Range: p, Usable: n.Profile.Usable(p),
 		First: first, Last: last, State: state, Why: why}
 }
 

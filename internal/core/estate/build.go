@@ -372,7 +372,7 @@ func (b *builder) claim(s *Subnet, a plan.Addr, who Host, place string) {
 		return
 	}
 	if n.Kept(in, a.Addr) {
-		first, last := n.Ends(in)
+		first, last := n.Profile.Ends(in)
 		mend := "the subnet has no usable address"
 		if first.IsValid() {
 			mend = fmt.Sprintf("choose one from %s to %s", first, last)

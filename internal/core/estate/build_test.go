@@ -51,7 +51,7 @@ func TestGroundHasNoProblem(t *testing.T) {
 	assert.Equal(t, "booking/out", e.Owner(netip.MustParseAddr("203.0.113.9")).Name())
 	assert.Equal(t, "main", n.Subnet("web-a").Table.Name)
 	assert.True(t, n.Subnet("web-a").ByDefault)
-	first, last := n.Ends(netip.MustParsePrefix("10.144.0.0/24"))
+	first, last := n.Profile.Ends(netip.MustParsePrefix("10.144.0.0/24"))
 	assert.Equal(t, "10.144.0.4 10.144.0.254", fmt.Sprint(first, " ", last))
 }
 
@@ -169,7 +169,7 @@ peerings:
 	assert.Equal(t, fmt.Sprint("internet ", Birth), via(one, "a", "10.1.0.9"), "half a peering teaches nothing")
 	assert.Equal(t, fmt.Sprint("blackhole ", ByHand), via(one, "b", "10.1.0.9"), "by hand beats birth")
 	assert.Equal(t, "none", via(e.Network("three"), "a", "10.0.0.9"))
-	first, _ := e.Network("three").Ends(netip.MustParsePrefix("10.1.0.0/24"))
+	first, _ := e.Network("three").Profile.Ends(netip.MustParsePrefix("10.1.0.0/24"))
 	assert.Equal(t, "10.1.0.7", first.String())
 }
 

@@ -1,7 +1,6 @@
 package estate
 
 import (
-	"math/big"
 	"net/netip"
 	"slices"
 
@@ -161,27 +160,6 @@ func (n *Network) NATServing(s *Subnet) *Gateway {
 		}
 	}
 	return nil
-}
-
-// Usable is how many addresses of a subnet's range workloads can have under the network's profile.
-func (n *Network) Usable(p netip.Prefix) *big.Int {
-	if p.Addr().Is4() {
-		return address.Usable(p, n.Profile.KeptFirst, n.Profile.KeptLast)
-	}
-	return address.Count(p)
-}
-
-// Ends are the first and the last address of a subnet's range that workloads can have; both zero when there is none.
-func (n *Network) Ends(p netip.Prefix) (first, last netip.Addr) {
-	if n.Usable(p).Sign() == 0 {
-		return
-	}
-	first, last = p.Addr(), address.Last(p)
-	if first.Is4() {
-		first = address.Advance(first, uint64(n.Profile.KeptFirst))
-		last = address.Retreat(last, uint64(n.Profile.KeptLast))
-	}
-	return first, last
 }
 
 // Kept reports whether a cloud keeps an address of a subnet's range for itself.

@@ -323,14 +323,24 @@ func parsed[V any](d *decoder, n *yaml.Node, code string, parse func(string) (V,
 func (d *decoder) reportValue(at Pos, code string, err error) {
 	var host *address.HostBitsError
 	if errors.As(err, &host) {
-		d.report(at, "host-bits", host.Error(), fmt.Sprintf("the block is %s", host.Meant))
-		return
+		code = "host-bits"
 	}
-	message, mend, _ := strings.Cut(err.Error(), ": write ")
+	message, mend := Advice(err)
+	d.report(at, code, message, mend)
+}
+
+// Advice sets apart what is wrong and what would be right in an error of reading a value, which ends in ": write ..."
+// where it knows; of a range with host bits it names the block that was meant.
+func Advice(err error) (message, mend string) {
+	var host *address.HostBitsError
+	if errors.As(err, &host) {
+		return host.Error(), fmt.Sprintf("the block is %s", host.Meant)
+	}
+	message, mend, _ = strings.Cut(err.Error(), ": write ")
 	if mend != "" {
 		mend = "write " + mend
 	}
-	d.report(at, code, message, mend)
+	return message, mend
 }
 
 func (d *decoder) ranges(n *yaml.Node) []Range {

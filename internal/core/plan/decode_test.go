@@ -21,18 +21,33 @@ func TestEveryKeyIsRead(t *testing.T) {
 	p, findings := decode(t, string(raw))
 	require.Empty(t, findings)
 
+	// where is the place of a text, on the line that holds mark.
+	where := func(mark, text string) Pos {
+		for i, line := range strings.Split(string(raw), "\n") {
+			if strings.Contains(line, mark) {
+				return Pos{int32(i + 1), int32(strings.Index(line, text) + 1)}
+			}
+		}
+		return Pos{}
+	}
 	assert.Equal(t, 1, p.Version.Value)
 	assert.Equal(t, "skerry-line", p.Estate.Value)
+	assert.Equal(t, "{tier}-{zone}", p.Naming.Value)
 	require.Len(t, p.Regions[0].Zones, 3)
 	assert.Equal(t, "fd3a:5e11:c0de::/48", p.Space[0].Ranges[1].String())
-	assert.Equal(t, "data room on the quay", p.Space[2].Held.Value)
+	assert.Equal(t, []string{"data room on the quay", "harbour master", "west"}, []string{p.Space[2].Held.Value, p.Space[2].Owner.Value, p.Space[2].Region.Value})
 
 	n := p.Networks[0]
-	assert.Equal(t, Text{"booking", Pos{15, 3}}, n.Name)
-	assert.Equal(t, Number{20, Pos{18, 11}}, n.Size)
+	assert.Equal(t, Text{"booking", where("  booking:", "booking")}, n.Name)
+	assert.Equal(t, Number{20, where("size: /20", "/20")}, n.Size)
+	assert.Equal(t, []int{56, 3}, []int{n.Size6.Value, n.Slot.Value})
+	assert.Equal(t, "zones", n.Layout.Value)
 	assert.Equal(t, [2]uint16{32768, 60999}, n.Profile.On(Profile{}).ReplyPorts)
-	assert.Equal(t, 2, n.Tiers[0].Spare.Value)
-	assert.Equal(t, Pos{25, 61}, n.Subnets[0].Ranges[0].At)
+	assert.Equal(t, []int{2, 50, 1}, []int{n.Tiers[0].Spare.Value, n.Tiers[0].Growth.Value, n.Tiers[0].Slot.Value})
+	assert.Equal(t, []string{"card terminals", "payments"}, []string{n.Held[0].For.Value, n.Held[0].Owner.Value})
+	assert.Equal(t, "10.144.9.0/24", n.Held[1].Ranges[0].String())
+	assert.Equal(t, []int{25, 2}, []int{n.Subnets[0].Size.Value, n.Subnets[0].Slot.Value})
+	assert.Equal(t, where("web-a: {tier", "10.144"), n.Subnets[1].Ranges[0].At)
 	assert.True(t, n.Gateways[0].Attached.Given())
 	assert.Equal(t, "203.0.113.7", n.Gateways[1].Public[0].String())
 	assert.Equal(t, "::/0", n.Tables[1].Routes[1].To.String(), "a plain ::/0 inside braces is YAML 1.2")
@@ -41,9 +56,10 @@ func TestEveryKeyIsRead(t *testing.T) {
 
 	assert.Equal(t, "tcp/443", p.Workloads[0].Listens[0].String())
 	assert.Equal(t, "spine", p.Hubs[0].Name.Value)
-	assert.Equal(t, Text{"prod", Pos{59, 38}}, p.Hubs[0].Attach[1].Table)
+	assert.Equal(t, Text{"prod", where("attach:", "prod, quay")}, p.Hubs[0].Attach[1].Table)
 	assert.Equal(t, Blackhole, p.Hubs[0].Tables[0].Routes[0].Via.Value)
 	assert.Equal(t, "10.144.0.0/12", p.Sites[0].Knows[0].String())
+	assert.Equal(t, []string{"harbour", "10.220.0.0/16", "10.221.0.0/20"}, []string{p.Clusters[0].In.Value, p.Clusters[0].Pods[0].String(), p.Clusters[0].Services[0].String()})
 	assert.True(t, p.Expect[1].Never)
 	assert.Equal(t, "tcp/5432", p.Expect[2].Flows.String())
 }
@@ -82,6 +98,10 @@ func TestProblems(t *testing.T) {
 		{head + "networks:\n  a: {lists: {l: {out: [tcp/443 to any]}}}\n", "3:25", "bad-rule", "neither allow nor deny", "allow tcp/443 to any"},
 		{head + "networks:\n  a: {profile: zonal2}\n", "3:16", "unknown-word", `"zonal2"`, "did you mean zonal?"},
 		{head + "profile: {like: plain, reply-ports: 9-2}\n", "2:37", "bad-ports", "run backwards", "write 2-9"},
+		{head + "naming: \"{teir}-{zone}\"\n", "2:9", "bad-pattern", "no word {teir}", "write {tier}"},
+		{head + "naming: \"{tier\"\n", "2:9", "bad-pattern", "no word {tier", "{tier}"},
+		{head + "naming: \"Net {tier}\"\n", "2:9", "bad-pattern", "makes no names", "small letters"},
+		{head + "networks:\n  a: {tiers: {w: {hosts: 3, growth: 50}}}\n", "3:37", "bad-growth", "lacks its sign", "write 50%"},
 		{head + "profile: {smallest: /64}\n", "2:21", "bad-size", "longer than an IPv4 address", ""},
 		{head + "workloads:\n  w: {in: a/b, address: 10.0.0.256}\n", "3:25", "bad-address", "not an IPv4 or IPv6 address", "write one like"},
 		{head + "workloads:\n  w: {in: a/b, address: 10.0.0.1, listens: [443]}\n", "3:45", "bad-flow", `"443" is not a flow`, ""},

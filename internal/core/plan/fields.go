@@ -15,6 +15,7 @@ var planFields = []field[Plan]{
 	{key: "wendrik", doc: "the version of the format: 1", shape: aCount, required: true, read: to(func(p *Plan) *Number { return &p.Version }, (*decoder).count)},
 	{key: "estate", doc: "the name of all that the plan describes", shape: aWord, read: to(func(p *Plan) *Text { return &p.Estate }, (*decoder).text)},
 	{key: "profile", doc: "how the cloud behaves: zonal, regional, plain, or knobs of its own", shape: aProfile, read: to(func(p *Plan) *ProfileSetting { return &p.Profile }, (*decoder).profile)},
+	{key: "naming", doc: "the pattern of subnet names, such as {tier}-{zone}", shape: aWord, read: to(func(p *Plan) *Text { return &p.Naming }, (*decoder).pattern)},
 	{key: "regions", doc: "the regions and the zones of each", shape: mapOf(listOf(aName)), read: func(d *decoder, n *yaml.Node, p *Plan) { p.Regions = d.regions(n) }},
 	{key: "space", doc: "the blocks of address space", shape: mapOf(ref("block")), read: named(func(p *Plan) *[]*Block { return &p.Space }, blockFields, func(b *Block) *Text { return &b.Name })},
 	{key: "networks", doc: "the virtual networks", shape: mapOf(ref("network")), read: named(func(p *Plan) *[]*Network { return &p.Networks }, networkFields, func(n *Network) *Text { return &n.Name })},
@@ -22,13 +23,16 @@ var planFields = []field[Plan]{
 	{key: "peerings", doc: "pairs of networks that are joined", shape: mapOf(ref("peering")), read: named(func(p *Plan) *[]*Peering { return &p.Peerings }, peeringFields, func(x *Peering) *Text { return &x.Name })},
 	{key: "hubs", doc: "hubs that join many networks and sites", shape: mapOf(ref("hub")), read: named(func(p *Plan) *[]*Hub { return &p.Hubs }, hubFields, func(h *Hub) *Text { return &h.Name })},
 	{key: "sites", doc: "buildings of the organisation or of partners", shape: mapOf(ref("site")), read: named(func(p *Plan) *[]*Site { return &p.Sites }, siteFields, func(s *Site) *Text { return &s.Name })},
+	{key: "clusters", doc: "container clusters, and the ranges of their pods and services", shape: mapOf(ref("cluster")), read: named(func(p *Plan) *[]*Cluster { return &p.Clusters }, clusterFields, func(c *Cluster) *Text { return &c.Name })},
 	{key: "expect", doc: "statements of who reaches whom, and who never does", shape: listOf(aWord), read: func(d *decoder, n *yaml.Node, p *Plan) { p.Expect = d.expectations(n) }},
 }
 
 var blockFields = []field[Block]{
 	{key: "block", doc: "its range, or a list with one of each family", shape: listOf(aRange), required: true, read: to(func(b *Block) *[]Range { return &b.Ranges }, (*decoder).ranges)},
 	{key: "within", doc: "the block that it is a part of", shape: aName, read: to(func(b *Block) *Text { return &b.Within }, (*decoder).text)},
+	{key: "region", doc: "the region that its ranges are for", shape: aName, read: to(func(b *Block) *Text { return &b.Region }, (*decoder).text)},
 	{key: "held", doc: "why nothing may be carved from it", shape: aWord, read: to(func(b *Block) *Text { return &b.Held }, (*decoder).text)},
+	{key: "owner", doc: "who to ask about it", shape: aWord, read: to(func(b *Block) *Text { return &b.Owner }, (*decoder).text)},
 }
 
 var networkFields = []field[Network]{
@@ -36,10 +40,15 @@ var networkFields = []field[Network]{
 	{key: "region", doc: "the region it lives in; a list where a subnet spans a region", shape: listOf(aName), read: to(func(n *Network) *[]Text { return &n.Regions }, (*decoder).texts)},
 	{key: "from", doc: "the block of space that its range is carved from", shape: aName, read: to(func(n *Network) *Text { return &n.From }, (*decoder).text)},
 	{key: "size", doc: "the size of the range to carve, such as /20", shape: aSize, read: to(func(n *Network) *Number { return &n.Size }, (*decoder).size)},
+	{key: "size6", doc: "the size of the IPv6 range to carve, such as /56", shape: aSize, read: to(func(n *Network) *Number { return &n.Size6 }, (*decoder).size)},
+	{key: "slot", doc: "which piece of that size of the block it takes, counted from 0; the lowest free one unless written", shape: aCount, read: to(func(n *Network) *Number { return &n.Slot }, (*decoder).count)},
+	{key: "layout", doc: "what lies side by side in one block: tiers (unless written) or zones", shape: enum("tiers", "zones"), read: to(func(n *Network) *Text { return &n.Layout }, oneOf("tiers", "zones"))},
+	{key: "naming", doc: "the pattern of its subnets' names, where that differs from the estate's", shape: aWord, read: to(func(n *Network) *Text { return &n.Naming }, (*decoder).pattern)},
 	{key: "range", doc: "its range, or a list of them", shape: listOf(aRange), read: func(d *decoder, v *yaml.Node, n *Network) {
 		n.Ranges, n.HasRange = d.ranges(v), true
 	}},
 	{key: "tiers", doc: "the purposes that subnets are carved for", shape: mapOf(ref("tier")), read: named(func(n *Network) *[]*Tier { return &n.Tiers }, tierFields, func(t *Tier) *Text { return &t.Name })},
+	{key: "held", doc: "parts of it that are no subnets", shape: mapOf(ref("held")), read: named(func(n *Network) *[]*Held { return &n.Held }, heldFields, func(h *Held) *Text { return &h.Name })},
 	{key: "subnets", doc: "its subnets", shape: mapOf(ref("subnet")), read: named(func(n *Network) *[]*Subnet { return &n.Subnets }, subnetFields, func(s *Subnet) *Text { return &s.Name })},
 	{key: "gateways", doc: "its internet and NAT gateways", shape: mapOf(ref("gateway")), read: named(func(n *Network) *[]*Gateway { return &n.Gateways }, gatewayFields, func(g *Gateway) *Text { return &g.Name })},
 	{key: "tables", doc: "its route tables", shape: mapOf(ref("table")), read: named(func(n *Network) *[]*Table { return &n.Tables }, tableFields, func(t *Table) *Text { return &t.Name })},
@@ -50,6 +59,8 @@ var networkFields = []field[Network]{
 var tierFields = []field[Tier]{
 	{key: "access", doc: "public, outbound or closed", shape: enum("public", "outbound", "closed"), read: to(func(t *Tier) *Text { return &t.Access }, oneOf("public", "outbound", "closed"))},
 	{key: "hosts", doc: "how many workloads each of its subnets must have room for", shape: aCount, read: to(func(t *Tier) *Number { return &t.Hosts }, (*decoder).count)},
+	{key: "growth", doc: "room to grow on top of hosts, such as 50%", shape: aPercentage, read: to(func(t *Tier) *Number { return &t.Growth }, (*decoder).growth)},
+	{key: "slot", doc: "which piece of the network its block is, counted from 0; the lowest free one unless written", shape: aCount, read: to(func(t *Tier) *Number { return &t.Slot }, (*decoder).count)},
 	{key: "size", doc: "the size of each of its subnets, in place of hosts", shape: aSize, read: to(func(t *Tier) *Number { return &t.Size }, (*decoder).size)},
 	{key: "zones", doc: "the zones it has subnets in, when not all", shape: listOf(aName), read: to(func(t *Tier) *[]Text { return &t.Zones }, (*decoder).texts)},
 	{key: "spare", doc: "for how many more zones its block leaves room; 1 unless written", shape: aCount, read: to(func(t *Tier) *Number { return &t.Spare }, (*decoder).count)},
@@ -59,7 +70,22 @@ var subnetFields = []field[Subnet]{
 	{key: "tier", doc: "the tier it belongs to", shape: aName, read: to(func(s *Subnet) *Text { return &s.Tier }, (*decoder).text)},
 	{key: "zone", doc: "the zone it lives in", shape: aName, read: to(func(s *Subnet) *Text { return &s.Zone }, (*decoder).text)},
 	{key: "region", doc: "the region it lives in, where its network has several", shape: aName, read: to(func(s *Subnet) *Text { return &s.Region }, (*decoder).text)},
+	{key: "size", doc: "the size to carve, where it has no tier or another size than its tier", shape: aSize, read: to(func(s *Subnet) *Number { return &s.Size }, (*decoder).size)},
+	{key: "slot", doc: "which piece of the network it is, counted from 0; the lowest free one unless written", shape: aCount, read: to(func(s *Subnet) *Number { return &s.Slot }, (*decoder).count)},
 	{key: "range", doc: "its range, or a list with one of each family; carve writes it", shape: listOf(aRange), read: to(func(s *Subnet) *[]Range { return &s.Ranges }, (*decoder).ranges)},
+}
+
+var heldFields = []field[Held]{
+	{key: "for", doc: "why it is held", shape: aWord, required: true, read: to(func(h *Held) *Text { return &h.For }, (*decoder).text)},
+	{key: "owner", doc: "who to ask about it", shape: aWord, read: to(func(h *Held) *Text { return &h.Owner }, (*decoder).text)},
+	{key: "size", doc: "the size to carve, such as /24", shape: aSize, read: to(func(h *Held) *Number { return &h.Size }, (*decoder).size)},
+	{key: "range", doc: "its range, or a list with one of each family; carve writes it", shape: listOf(aRange), read: to(func(h *Held) *[]Range { return &h.Ranges }, (*decoder).ranges)},
+}
+
+var clusterFields = []field[Cluster]{
+	{key: "in", doc: "the network whose workloads are its nodes", shape: aName, required: true, read: to(func(c *Cluster) *Text { return &c.In }, (*decoder).text)},
+	{key: "pods", doc: "the ranges of its pods", shape: listOf(aRange), read: to(func(c *Cluster) *[]Range { return &c.Pods }, (*decoder).ranges)},
+	{key: "services", doc: "the ranges of its services", shape: listOf(aRange), read: to(func(c *Cluster) *[]Range { return &c.Services }, (*decoder).ranges)},
 }
 
 var gatewayFields = []field[Gateway]{
@@ -156,6 +182,18 @@ func (d *decoder) size4(n *yaml.Node) Number {
 		return Number{}
 	}
 	return v
+}
+
+// growth reads a percentage.
+func (d *decoder) growth(n *yaml.Node) Number {
+	v, at := parsed(d, n, "bad-growth", ParseGrowth)
+	return Number{v, at}
+}
+
+// pattern reads the pattern of names.
+func (d *decoder) pattern(n *yaml.Node) Text {
+	v, at := parsed(d, n, "bad-pattern", func(s string) (string, error) { return s, CheckPattern(s) })
+	return Text{v, at}
 }
 
 type portRange struct {

@@ -61,6 +61,7 @@ type Plan struct {
 	Version   Number
 	Estate    Text
 	Profile   ProfileSetting
+	Naming    Text // the pattern of subnet names, such as {tier}-{zone}
 	Regions   []*Region
 	Space     []*Block
 	Networks  []*Network
@@ -68,6 +69,7 @@ type Plan struct {
 	Peerings  []*Peering
 	Hubs      []*Hub
 	Sites     []*Site
+	Clusters  []*Cluster
 	Expect    []Expectation
 }
 
@@ -83,7 +85,9 @@ type Block struct {
 	Name   Text
 	Ranges []Range
 	Within Text
+	Region Text
 	Held   Text // why it is held
+	Owner  Text
 }
 
 // Network is a virtual network.
@@ -92,10 +96,15 @@ type Network struct {
 	Profile  ProfileSetting
 	Regions  []Text
 	From     Text   // the block of space that its range is carved from
-	Size     Number // the length of the range to carve, such as 20 for /20
+	Size     Number // the length of the IPv4 range to carve, such as 20 for /20
+	Size6    Number // the length of the IPv6 range to carve
+	Slot     Number // which piece of that size of the block it takes; the lowest free one unless written
+	Layout   Text   // tiers or zones: what lies side by side in one block
+	Naming   Text
 	Ranges   []Range
 	HasRange bool // whether a range was written, readable or not
 	Tiers    []*Tier
+	Held     []*Held
 	Subnets  []*Subnet
 	Gateways []*Gateway
 	Tables   []*Table
@@ -108,7 +117,9 @@ type Tier struct {
 	Name   Text
 	Access Text // public, outbound or closed
 	Hosts  Number
+	Growth Number // in percent of the hosts
 	Size   Number
+	Slot   Number // which piece of the network its block is
 	Zones  []Text
 	Spare  Number // for how many more zones its block leaves room
 }
@@ -119,7 +130,26 @@ type Subnet struct {
 	Tier   Text
 	Zone   Text
 	Region Text
+	Size   Number
+	Slot   Number // which piece of the network it is
 	Ranges []Range
+}
+
+// Held is a part of a network that is no subnet: room for a managed service, say.
+type Held struct {
+	Name   Text
+	For    Text // why it is held
+	Owner  Text
+	Size   Number
+	Ranges []Range
+}
+
+// Cluster is a container cluster: its pods and services have addresses of their own, known only around it.
+type Cluster struct {
+	Name     Text
+	In       Text // the network whose workloads are its nodes
+	Pods     []Range
+	Services []Range
 }
 
 // Gateway is an internet gateway or a NAT gateway of a network.

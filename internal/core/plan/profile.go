@@ -1,5 +1,15 @@
 package plan
 
+import (
+	"fmt"
+	"math/big"
+	"net/netip"
+	"strconv"
+	"strings"
+
+	"wendrik/internal/core/address"
+)
+
 // A Profile says how a cloud behaves, in knobs that name no provider.
 type Profile struct {
 	Name         string
@@ -75,3 +85,54 @@ func (s ProfileSetting) On(base Profile) Profile {
 	}
 	return base
 }
+
+// Usable is how many addresses of a subnet's range workloads can have: all but those that the cloud keeps, which it
+// does for IPv4 only.
+func (p Profile) Usable(r netip.Prefix) *big.Int {
+	if r.Addr().Is4() {
+		return address.Usable(r, p.KeptFirst, p.KeptLast)
+	}
+	return address.Count(r)
+}
+
+// UsableIn is Usable for an IPv4 range of a length from 0 to 32.
+func (p Profile) UsableIn(length int) int {
+	return max(0, 1<<(32-length)-p.KeptFirst-p.KeptLast)
+}
+
+// Ends are the first and the last address of a subnet's range that workloads can have; both zero when there is none.
+func (p Profile) Ends(r netip.Prefix) (first, last netip.Addr) {
+	if p.Usable(r).Sign() == 0 {
+		return
+	}
+	first, last = r.Addr(), address.Last(r)
+	if first.Is4() {
+		first = address.Advance(first, uint64(p.KeptFirst))
+		last = address.Retreat(last, uint64(p.KeptLast))
+	}
+	return first, last
+}
+
+// Takes reports whether an IPv4 subnet may have a length.
+func (p Profile) Takes(length int) bool { return length >= p.Largest && length <= p.Smallest }
+
+// SizeFor is the length of the smallest IPv4 subnet with room for n workloads, and whether there is one.
+func (p Profile) SizeFor(n int) (length int, fits bool) {
+	length = min(address.BitsFor(big.NewInt(int64(n)+int64(p.KeptFirst+p.KeptLast)), 32), p.Smallest)
+	return length, length >= p.Largest
+}
+
+// ParseGrowth reads room to grow as a whole percentage, such as 50%.
+func ParseGrowth(s string) (percent int, err error) {
+	v, err := strconv.ParseUint(strings.TrimSuffix(s, "%"), 10, 16)
+	switch {
+	case err != nil || v > 10_000:
+		return 0, fmt.Errorf("%q is not a percentage up to 10000%%: write 50%%", s)
+	case !strings.HasSuffix(s, "%"):
+		return 0, fmt.Errorf("the growth %s lacks its sign: write %s%%", s, s)
+	}
+	return int(v), nil
+}
+
+// Grown is a head count with room to grow, rounded up.
+func Grown(hosts, percent int) int { return hosts + (hosts*percent+99)/100 }

@@ -6,14 +6,15 @@ import "encoding/json"
 type shape map[string]any
 
 var (
-	aWord     = shape{"type": []string{"string", "number"}}
-	aName     = shape{"type": "string", "pattern": nameForm.String()}
-	aCount    = shape{"type": "integer", "minimum": 0}
-	aFlag     = shape{"type": "boolean"}
-	aSize     = shape{"type": "string", "pattern": `^/([0-9]{1,2}|1[01][0-9]|12[0-8])$`}
-	aRange    = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+/[0-9]{1,3}$`}
-	anAddress = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+$`}
-	aProfile  = shape{"oneOf": []shape{enum(profileNames()...), ref("profile")}}
+	aWord       = shape{"type": []string{"string", "number"}}
+	aName       = shape{"type": "string", "pattern": nameForm.String()}
+	aCount      = shape{"type": "integer", "minimum": 0}
+	aFlag       = shape{"type": "boolean"}
+	aSize       = shape{"type": "string", "pattern": `^/([0-9]{1,2}|1[01][0-9]|12[0-8])$`}
+	aRange      = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+/[0-9]{1,3}$`}
+	aPercentage = shape{"type": "string", "pattern": "^[0-9]{1,5}%$"}
+	anAddress   = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+$`}
+	aProfile    = shape{"oneOf": []shape{enum(profileNames()...), ref("profile")}}
 )
 
 // listOf is a list, or a single value that stands for a list of one.
@@ -63,6 +64,8 @@ func Schema() ([]byte, error) {
 		"block":     object(blockFields),
 		"network":   object(networkFields),
 		"tier":      object(tierFields),
+		"held":      object(heldFields),
+		"cluster":   object(clusterFields),
 		"subnet":    object(subnetFields),
 		"gateway":   object(gatewayFields),
 		"table":     object(tableFields),

@@ -1,0 +1,49 @@
+package plan
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+)
+
+// The words that a pattern of names may hold in braces.
+var patternWords = []string{"network", "tier", "zone", "region", "slot"}
+
+var inBraces = regexp.MustCompile(`\{[^{}]*\}?|\}`)
+
+// CheckPattern says what is wrong with a pattern of names, such as {tier}-{zone}.
+func CheckPattern(pattern string) error {
+	for _, found := range inBraces.FindAllString(pattern, -1) {
+		word := strings.Trim(found, "{}")
+		if "{"+word+"}" != found || !isPatternWord(word) {
+			mend := "{" + strings.Join(patternWords, "}, {") + "}"
+			if near := Nearest(word, patternWords); near != "" {
+				mend = "{" + near + "}"
+			}
+			return fmt.Errorf("the pattern %q has no word %s: write %s", pattern, found, mend)
+		}
+	}
+	if example := FillPattern(pattern, func(string) string { return "a0" }); !nameForm.MatchString(example) {
+		return fmt.Errorf("the pattern %q makes no names: write small letters, digits, dashes and words in braces, such as {tier}-{zone}", pattern)
+	}
+	return nil
+}
+
+func isPatternWord(word string) bool {
+	for _, w := range patternWords {
+		if w == word {
+			return true
+		}
+	}
+	return false
+}
+
+// FillPattern puts values in the place of the words of a pattern. Where a value is empty, the dash before or behind it
+// goes too.
+func FillPattern(pattern string, value func(word string) string) string {
+	name := inBraces.ReplaceAllStringFunc(pattern, func(found string) string { return value(strings.Trim(found, "{}")) })
+	for strings.Contains(name, "--") {
+		name = strings.ReplaceAll(name, "--", "-")
+	}
+	return strings.Trim(name, "-")
+}
