@@ -25,6 +25,11 @@ func networkCard(n *estate.Network) *card {
 		k.fact("range", "none yet; wendrik carve gives it one")
 	}
 	k.part("subnets", subnetsSheet(n.Subnets))
+	held := &sheet{header: []string{"held part", "range", "for", "owner"}, wrap: 2}
+	for _, h := range n.Held {
+		held.add(h.Name, joinRanges(h.Ranges), h.Plan.For.Value, h.Plan.Owner.Value)
+	}
+	k.part("held parts", held)
 	gateways := &sheet{header: []string{"gateway", "kind", "in", "address", "seen as"}, wrap: -1}
 	for _, g := range n.Gateways {
 		gateways.add(g.Name, gatewayKind(g), subnetName(g.In), joinAddrs(g.Addrs), joinAddrs(g.Public))
@@ -382,6 +387,14 @@ func siteCard(s *estate.Site) *card {
 	return k
 }
 
+func clusterCard(c *estate.Cluster) *card {
+	k := &card{kind: "cluster", name: c.Name, at: c.Plan.Name.At}
+	k.fact("in", "network %s", c.Network.Name)
+	k.fact("pods", "%s", joinRanges(c.Pods))
+	k.fact("services", "%s", joinRanges(c.Services))
+	return k
+}
+
 func blockCard(e *estate.Estate, b *estate.Block) *card {
 	k := &card{kind: "block", name: b.Name, at: b.Plan.Name.At}
 	k.fact("range", "%s", joinRanges(b.Ranges))
@@ -390,6 +403,12 @@ func blockCard(e *estate.Estate, b *estate.Block) *card {
 	}
 	if b.Held {
 		k.fact("held", "%s", b.Plan.Held.Value)
+	}
+	if b.Region != "" {
+		k.fact("region", "%s", b.Region)
+	}
+	if b.Plan.Owner.Given() {
+		k.fact("owner", "%s", b.Plan.Owner.Value)
 	}
 	inside := &sheet{header: []string{"kind", "name", "range"}, wrap: -1}
 	in := func(r netip.Prefix) bool {

@@ -4,10 +4,12 @@ import (
 	"fmt"
 	"math/big"
 	"net/netip"
+	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/text"
 
 	"wendrik/internal/core/carve"
+	"wendrik/internal/core/check"
 	"wendrik/internal/core/plan"
 )
 
@@ -21,6 +23,7 @@ func carveCommand() *command {
 		examples: []example{
 			{"wendrik carve", "what would get which range"},
 			{"wendrik carve -why", "and for what reason"},
+			{"wendrik carve -taken inventory.csv -columns range=cidr", "around ranges in use that the plan does not know of"},
 			{"wendrik carve -format csv", "every subnet, old and new, for a spreadsheet"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
@@ -28,6 +31,7 @@ func carveCommand() *command {
 			write := f.Bool("write", false, "put the ranges into the plan")
 			all := f.Bool("all", false, "list the subnets that had a range, too; the other formats always do")
 			why := f.Bool("why", false, "say why each range was chosen")
+			taken, columns := f.takenFlags()
 			return func(c *call) (int, error) {
 				if len(c.args) > 0 {
 					return cannot, &usageError{fmt.Sprintf("carve takes no arguments, and %q is one", c.args[0]), ""}
@@ -36,10 +40,15 @@ func carveCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				r := carve.Estate(e)
+				used, err := c.taken(*taken, *columns)
+				if err != nil {
+					return cannot, err
+				}
+				r := carve.Estate(e, used...)
+				findings := check.Run(e, check.Names)
 				switch *format {
 				case "json":
-					err = c.json(carveJSON(r, e.Plan.Source))
+					err = c.json(carveJSON(r, findings, e.Plan.Source))
 				case "text":
 					if !*write {
 						c.carved(r, *all, *why)
@@ -50,7 +59,14 @@ func carveCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				return c.finishCarve(r, e.Plan.Source, *name, *write, *format == "text")
+				for _, f := range findings {
+					c.finding(c.err, e.Plan.Source, f)
+				}
+				status, err := c.finishCarve(r, e.Plan.Source, *name, *write, *format == "text")
+				if status == good && len(findings) > 0 {
+					status = no
+				}
+				return status, err
 			}
 		},
 	}
@@ -104,24 +120,35 @@ func planArg(name string) string {
 
 // news counts what is new in a result.
 func news(r *carve.Result) string {
-	networks, subnets := 0, 0
+	networks, subnets, held := map[string]bool{}, map[string]bool{}, map[string]bool{}
 	for _, n := range r.Networks {
 		if n.State == carve.New {
-			networks++
+			networks[n.Name] = true
 		}
 	}
 	for _, s := range r.Subnets {
 		if s.State == carve.New {
-			subnets++
+			subnets[s.Network+"/"+s.Name] = true
 		}
 	}
-	switch {
-	case networks == 0:
-		return count(subnets, "subnet")
-	case subnets == 0:
-		return count(networks, "network")
+	for _, h := range r.Held {
+		if h.State == carve.New {
+			held[h.Network+"/"+h.Name] = true
+		}
 	}
-	return count(networks, "network") + " and " + count(subnets, "subnet")
+	var words []string
+	for _, x := range []struct {
+		n     int
+		thing string
+	}{{len(networks), "network"}, {len(subnets), "subnet"}, {len(held), "held part"}} {
+		if x.n > 0 {
+			words = append(words, count(x.n, x.thing))
+		}
+	}
+	if last := len(words) - 1; last > 0 {
+		return strings.Join(words[:last], ", ") + " and " + words[last]
+	}
+	return strings.Join(words, "")
 }
 
 // carved shows a result to a person.
@@ -139,35 +166,62 @@ func (c *call) carved(r *carve.Result, all, why bool) {
 		}
 	}
 	if len(networks.rows) > 0 {
+		left := networks.cut(maxRows)
 		_ = c.write(networks, "text")
+		if left > 0 {
+			c.say("%s", dim.Sprintf("%d more are left out; -format json lists all", left))
+		}
 		c.say("")
 	}
-	_ = c.write(carveSheet(r, all), "text")
-	tiers := &sheet{header: []string{"tier", "lies in", "subnets", "room for"}, right: map[int]bool{2: true, 3: true}, wrap: -1}
-	for _, t := range r.Tiers {
-		tiers.add(t.Network+"/"+t.Name, t.Block.String(), fmt.Sprint(t.Used), fmt.Sprint(t.Slots))
+	rows := forScreen(carveSheet(r, all))
+	left := rows.cut(maxRows)
+	_ = c.write(rows, "text")
+	if left > 0 {
+		c.say("%s", dim.Sprintf("%d more are left out; -format csv lists all", left))
 	}
-	if len(tiers.rows) > 0 {
-		c.say("")
-		_ = c.write(tiers, "text")
+	held := &sheet{header: []string{"network", "held", "range", "for", "owner"}, wrap: 3}
+	for _, h := range r.Held {
+		if h.State == carve.New {
+			held.add(h.Network, h.Name, h.Range.String(), h.For, h.Owner)
+		}
+	}
+	bundles := &sheet{header: []string{"network", "side by side", "lie in", "subnets", "addresses left"}, right: map[int]bool{3: true, 4: true}, wrap: -1}
+	for _, b := range r.Bundles {
+		if b.Subnets == 1 && b.Free.Sign() == 0 {
+			continue
+		}
+		bundles.add(b.Network, b.Name, b.Block.String(), fmt.Sprint(b.Subnets), grouped(b.Free))
+	}
+	for _, t := range []*sheet{held, bundles} {
+		if len(t.rows) > 0 {
+			left := t.cut(maxRows)
+			c.say("")
+			_ = c.write(t, "text")
+			if left > 0 {
+				c.say("%s", dim.Sprintf("%d more are left out; -format json lists all", left))
+			}
+		}
 	}
 	if why {
 		c.say("")
-		_ = c.write(reasons(r), "text")
+		t := reasons(r)
+		t.cut(maxRows)
+		_ = c.write(t, "text")
 	}
-	if kept := len(r.Subnets) - newSubnets(r); kept > 0 && !all && r.New() {
+	if kept := keptSubnets(r); kept > 0 && !all && r.New() {
 		c.say("\n%s", dim.Sprintf("%s had a range and keep it; -all lists them", count(kept, "subnet")))
 	}
 }
 
-func newSubnets(r *carve.Result) int {
-	n := 0
+// keptSubnets counts the subnets that had a range.
+func keptSubnets(r *carve.Result) int {
+	kept := map[string]bool{}
 	for _, s := range r.Subnets {
-		if s.State == carve.New {
-			n++
+		if s.State == carve.Kept {
+			kept[s.Network+"/"+s.Name] = true
 		}
 	}
-	return n
+	return len(kept)
 }
 
 // reasons says why each new range was chosen; the subnets of a tier share theirs.
@@ -182,6 +236,16 @@ func reasons(r *carve.Result) *sheet {
 		what := "subnets of " + s.Network + "/" + s.Tier
 		if last := len(t.rows) - 1; s.State == carve.New && (last < 0 || t.rows[last][0] != what || t.rows[last][1] != s.Why) {
 			t.add(what, s.Why)
+		}
+	}
+	return t
+}
+
+// forScreen leaves out what makes the rows of IPv6 too wide for a screen: every subnet is a /64 and has all of it.
+func forScreen(t *sheet) *sheet {
+	for _, row := range t.rows {
+		if strings.Contains(row[4], ":") {
+			row[5], row[6], row[7] = "2^64", "", ""
 		}
 	}
 	return t
@@ -220,8 +284,10 @@ func addrText(a netip.Addr) string {
 type carveOut struct {
 	Networks []carveNetworkOut `json:"networks"`
 	Subnets  []carveSubnetOut  `json:"subnets"`
-	Tiers    []carveTierOut    `json:"tiers"`
+	Held     []carveHeldOut    `json:"held"`
+	Bundles  []carveBundleOut  `json:"bundles"`
 	Misfits  []findingOut      `json:"misfits"`
+	Findings []findingOut      `json:"findings"`
 }
 
 type carveNetworkOut struct {
@@ -246,16 +312,26 @@ type carveSubnetOut struct {
 	Why     string   `json:"why"`
 }
 
-type carveTierOut struct {
+type carveHeldOut struct {
 	Network string `json:"network"`
-	Tier    string `json:"tier"`
-	Block   string `json:"block"`
-	Subnets int    `json:"subnets"`
-	RoomFor int    `json:"room_for"`
+	Held    string `json:"held"`
+	Range   string `json:"range"`
+	For     string `json:"for"`
+	Owner   string `json:"owner"`
+	State   string `json:"state"`
+	Why     string `json:"why"`
 }
 
-func carveJSON(r *carve.Result, src *plan.Source) carveOut {
-	out := carveOut{[]carveNetworkOut{}, []carveSubnetOut{}, []carveTierOut{}, findingsJSON(r.Misfits, src)}
+type carveBundleOut struct {
+	Network string   `json:"network"`
+	Bundle  string   `json:"bundle"`
+	Block   string   `json:"block"`
+	Subnets int      `json:"subnets"`
+	Free    *big.Int `json:"free"`
+}
+
+func carveJSON(r *carve.Result, findings []plan.Finding, src *plan.Source) carveOut {
+	out := carveOut{[]carveNetworkOut{}, []carveSubnetOut{}, []carveHeldOut{}, []carveBundleOut{}, findingsJSON(r.Misfits, src), findingsJSON(findings, src)}
 	for _, n := range r.Networks {
 		out.Networks = append(out.Networks, carveNetworkOut{n.Name, n.Range.String(), n.Block, string(n.State), n.Why})
 	}
@@ -263,8 +339,11 @@ func carveJSON(r *carve.Result, src *plan.Source) carveOut {
 		out.Subnets = append(out.Subnets, carveSubnetOut{s.Network, s.Name, s.Tier, s.Zone, s.Region, s.Range.String(), s.Usable,
 			addrText(s.First), addrText(s.Last), string(s.State), s.Why})
 	}
-	for _, t := range r.Tiers {
-		out.Tiers = append(out.Tiers, carveTierOut{t.Network, t.Name, t.Block.String(), t.Used, t.Slots})
+	for _, h := range r.Held {
+		out.Held = append(out.Held, carveHeldOut{h.Network, h.Name, h.Range.String(), h.For, h.Owner, string(h.State), h.Why})
+	}
+	for _, b := range r.Bundles {
+		out.Bundles = append(out.Bundles, carveBundleOut{b.Network, b.Name, b.Block.String(), b.Subnets, b.Free})
 	}
 	return out
 }

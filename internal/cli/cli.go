@@ -41,7 +41,7 @@ type call struct {
 
 // commands are in the order of the day's work.
 func commands() []*command {
-	return []*command{demoCommand(), blockCommand(), carveCommand(), overlapsCommand(), reachCommand(), showCommand(), helpCommand()}
+	return []*command{demoCommand(), blockCommand(), spaceCommand(), carveCommand(), overlapsCommand(), reachCommand(), showCommand(), helpCommand()}
 }
 
 func commandNamed(name string) *command {
@@ -146,6 +146,13 @@ func (f *flags) parse(args []string) (rest []string, err error) {
 		rest = append(rest, left[0])
 		args = left[1:]
 	}
+}
+
+// given reports whether a flag was set on the command line.
+func (f *flags) given(name string) bool {
+	found := false
+	f.Visit(func(x *flag.Flag) { found = found || x.Name == name })
+	return found
 }
 
 // explain makes a sentence of an error of the flag package.

@@ -75,9 +75,13 @@ func run(t *testing.T, folder, stdin string, args ...string) result {
 func demo(t *testing.T) string {
 	t.Helper()
 	folder := t.TempDir()
-	raw, err := os.ReadFile("../../examples/skerry-line/wendrik.yaml")
+	shipped, err := os.ReadDir("../../examples/skerry-line")
 	require.NoError(t, err)
-	write(t, folder, string(raw))
+	for _, f := range shipped {
+		raw, err := os.ReadFile("../../examples/skerry-line/" + f.Name())
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(folder, f.Name()), raw, 0o644))
+	}
 	return folder
 }
 
@@ -99,6 +103,21 @@ func TestGolden(t *testing.T) {
 	require.NoError(t, err)
 	for name, args := range map[string]string{
 		"overview":        "help",
+		"block":           "block 10.144.0.0/20",
+		"block-six":       "block fd3a:5e11:c0de::/48",
+		"block-interval":  "block 10.144.0.10-10.144.0.77",
+		"block-several":   "block 10.144.0.0/20 10.144.4.0/24 10.144.4.64/26 10.0.0.0/8 fd3a::/48",
+		"block-hosts":     "block -hosts 120 -growth 50%",
+		"block-json":      "block 203.0.113.64/26 -format json",
+		"space":           "space",
+		"space-in":        "space -in north -fit /22",
+		"space-taken":     "space -taken inventory.csv -columns range=cidr -in west",
+		"space-csv":       "space -format csv",
+		"carve-taken":     "carve -taken inventory.csv -columns range=cidr",
+		"overlaps-list":   "overlaps -list inventory.csv -columns range=cidr,owner=team",
+		"overlaps-sheet":  "overlaps -list inventory.csv -columns range=cidr,owner=team -format csv",
+		"show-block":      "show north",
+		"show-cluster":    "show berths",
 		"help-reach":      "help reach",
 		"show-network":    "show booking",
 		"show-subnet":     "show booking/web-a",
@@ -209,11 +228,18 @@ func TestHelpExamplesRun(t *testing.T) {
 func TestJSONKeys(t *testing.T) {
 	raw, err := os.ReadFile("../../docs/json.md")
 	require.NoError(t, err)
+	mistakes := demo(t)
+	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "mistakes.csv"), []byte("range,owner\n10.0.0.0/24,a\nx,b\n10.0.0.0/25,c\n"), 0o644))
 	for command, args := range map[string][]string{
-		"carve":    {"carve"},
-		"overlaps": {"overlaps"},
-		"reach":    {"reach fares-3 fare-db -on tcp/5432,tcp/80", "reach internet fares-1"},
-		"show":     {"show booking"},
+		"carve":              {"carve"},
+		"overlaps":           {"overlaps"},
+		"overlaps of a list": {"overlaps -list mistakes.csv"},
+		"block":              {"block 10.144.0.0/20"},
+		"block with a list":  {"block 10.144.0.0/20 -split 2"},
+		"block -hosts":       {"block -hosts 20"},
+		"space":              {"space"},
+		"reach":              {"reach fares-3 fare-db -on tcp/5432,tcp/80", "reach internet fares-1"},
+		"show":               {"show booking"},
 	} {
 		_, section, found := strings.Cut(string(raw), "## "+command+"\n")
 		require.True(t, found, "docs/json.md says nothing of %s", command)
@@ -224,7 +250,7 @@ func TestJSONKeys(t *testing.T) {
 		}
 		keys := map[string]bool{}
 		for _, line := range args {
-			r := run(t, demo(t), "", append(strings.Fields(line), "-format", "json")...)
+			r := run(t, mistakes, "", append(strings.Fields(line), "-format", "json")...)
 			var value any
 			require.NoError(t, json.Unmarshal([]byte(r.out), &value), line)
 			collect(t, value, "", keys)
@@ -232,7 +258,7 @@ func TestJSONKeys(t *testing.T) {
 		var got []string
 		for k := range keys {
 			// The steps and blockers of the ways are those of the answer, described once.
-			if !strings.HasPrefix(k, "back[].") && !regexp.MustCompile(`^ways\[\]\.(forward|back|blockers)\[\]\.`).MatchString(k) {
+			if !strings.HasPrefix(k, "back[].") && !strings.HasPrefix(k, "findings[].") && !regexp.MustCompile(`^ways\[\]\.(forward|back|blockers)\[\]\.`).MatchString(k) {
 				got = append(got, k)
 			}
 		}
@@ -279,13 +305,13 @@ func TestCarveWrites(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o640), info.Mode().Perm())
 	for line := range strings.Lines(before) {
-		if !strings.Contains(line, "size: /21") {
+		if !strings.Contains(line, "size") || strings.Contains(line, "tier") {
 			assert.Contains(t, after, line)
 		}
 	}
 	left, err := os.ReadDir(folder)
 	require.NoError(t, err)
-	assert.Len(t, left, 1, "no other file is left")
+	assert.Len(t, left, 2, "no other file is left")
 
 	again := run(t, folder, "", "carve", "-write")
 	assert.Equal(t, 0, again.status)
@@ -302,7 +328,7 @@ func TestCarveWritesThroughALink(t *testing.T) {
 	info, err := os.Lstat(link)
 	require.NoError(t, err)
 	assert.NotZero(t, info.Mode()&os.ModeSymlink, "the link is still one")
-	assert.Contains(t, read(t, folder), "range: 10.144.32.0/21")
+	assert.Contains(t, read(t, folder), "range: [10.144.32.0/21, fd3a:5e11:c0de::/56]\n")
 }
 
 func TestCarveWritesAllOrNothing(t *testing.T) {
@@ -367,6 +393,120 @@ func TestTextsOfStrangers(t *testing.T) {
 	write(t, folder, "wendrik: 1\n\"\\e[31m\": 1\n")
 	r = run(t, folder, "", "overlaps")
 	assert.Equal(t, 2, r.status)
+}
+
+// TestBlockLists asks for plain lists, one range a line.
+func TestBlockLists(t *testing.T) {
+	for args, want := range map[string]string{
+		"10.144.0.0/20 -split 3":                          "10.144.0.0/21 10.144.8.0/22 10.144.12.0/22",
+		"10.144.0.0/22 -split /24":                        "10.144.0.0/24 10.144.1.0/24 10.144.2.0/24 10.144.3.0/24",
+		"10.144.0.0/22 -split /24 -nth 2":                 "10.144.2.0/24",
+		"-split /24 -nth -1 10.144.0.0/22":                "10.144.3.0/24",
+		"::/0 -split /128 -nth 18446744073709551615":      "::ffff:ffff:ffff:ffff/128",
+		"10.144.0.0/22 -split 4 -nth 3":                   "10.144.3.0/24",
+		"10.144.0.0/22 -minus 10.144.1.0/24,10.144.2.128": "10.144.0.0/24 10.144.2.0/25 10.144.2.129/32 10.144.2.130/31 10.144.2.132/30 10.144.2.136/29 10.144.2.144/28 10.144.2.160/27 10.144.2.192/26 10.144.3.0/24",
+		"10.0.1.0/24 10.0.0.0/24 10.0.0.9 -merge":         "10.0.0.0/23",
+		"- -merge":                       "10.9.0.0/23",
+		"10.0.1.0/24 10.0.7.9 -around":   "10.0.0.0/21",
+		"10.0.1.0/24 fd3a::/64 -next":    "10.0.2.0/24 fd3a:0:0:1::/64",
+		"10.0.1.0/24 -previous":          "10.0.0.0/24",
+		"10.0.0.0/8 -split /24 -limit 2": "10.0.0.0/24 10.0.1.0/24",
+	} {
+		r := run(t, t.TempDir(), "# some\n10.9.0.0/24\n\n10.9.1.0/24\n", append([]string{"block"}, strings.Fields(args)...)...)
+		assert.Equal(t, 0, r.status, "%s: %s", args, r.err)
+		assert.Equal(t, want, strings.Join(strings.Fields(r.out), " "), args)
+	}
+	for args, want := range map[string]string{
+		"255.255.255.0/24 -next":           "1 there is none",
+		"10.0.0.0/24 -minus 10.0.0.0/8":    "1 there is none",
+		"10.0.0.0/22 -split /24 -nth 4":    "1 numbered from 0 to 3",
+		"10.0.0.0/22 -split 3 -nth -4":     "1 numbered from 0 to 2",
+		"-hosts 9000000 -profile zonal":    "1 ",
+		"10.0.0.0/22 -split /20":           "2 has no pieces of /20",
+		"10.0.0.0/31 -split 3":             "2 cannot be cut into 3 parts",
+		"10.0.0.0/31 -split x":             "2 a number of parts, or a size",
+		"10.0.0.0/24 -nth 1":               "2 nothing says of what size",
+		"10.0.0.1-10.0.0.9 -split 2":       "2 is not one CIDR block",
+		"10.0.0.0/24 10.0.1.0/24 -split 2": "2 takes one range, not 2",
+		"10.0.0.9/24":                      "2 the block is 10.0.0.0/24",
+		"10.0.0.0/24 -minus x":             "2 not an IPv4 or IPv6 address",
+		"-hosts 0 -growth 5%":              "2 from 1",
+		"-hosts 5 -growth 5":               "2 write 5%",
+		"10.0.0.0/24 -profile zone":        "2 no profile",
+		"":                                 "2 at least one range",
+	} {
+		r := run(t, t.TempDir(), "", append([]string{"block"}, strings.Fields(args)...)...)
+		status, message, _ := strings.Cut(want, " ")
+		assert.Equal(t, status, fmt.Sprint(r.status), args)
+		assert.Contains(t, r.err, message, args)
+	}
+}
+
+func TestFreeRangesForScripts(t *testing.T) {
+	folder := demo(t)
+	for args, want := range map[string]string{
+		"-free /22 -in west -count 3":                                   "0 10.144.32.0/22 10.144.36.0/22 10.144.40.0/22",
+		"-free /22 -in west -taken inventory.csv -columns range=cidr":   "0 10.144.36.0/22",
+		"-free /13 -in cloud -count 2":                                  "1 10.152.0.0/13",
+		"-free /56 -in north -count 2":                                  "0 fd3a:5e11:c0de:1000::/56 fd3a:5e11:c0de:1100::/56",
+		"-free /24 -in quays":                                           "1 ",
+		"-free /24":                                                     "2 ",
+		"-free 24 -in west":                                             "2 ",
+		"-free /24 -in wset":                                            "2 ",
+		"-free /24 -in west -taken none.csv":                            "2 ",
+		"-free /24 -in west -taken inventory.csv -columns range=prefix": "2 ",
+	} {
+		r := run(t, folder, "", append([]string{"space"}, strings.Fields(args)...)...)
+		assert.Equal(t, want, strings.TrimRight(fmt.Sprint(r.status, " ", strings.Join(strings.Fields(r.out), " ")), " ")+strings.Repeat(" ", btoi(r.out == "")), "%s: %s", args, r.err)
+	}
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// TestListsOnStandardInput gives lists in the place of a plan.
+func TestListsOnStandardInput(t *testing.T) {
+	empty := t.TempDir()
+	r := run(t, empty, "10.0.0.0/24\n10.0.0.0/24\nweb\n10.0.0.9-10.0.1.9\n", "overlaps", "-list", "-")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.out, "3 pairs of 3 ranges overlap: 1 the same, 2 in part, 0 inside")
+	assert.Contains(t, r.err, "standard input:3: \"web\" is not a range")
+	assert.Contains(t, r.err, "1 line of standard input without a range; the rest was used")
+
+	// A pipe counts as a list where there is no plan, and as none where there is one.
+	r = run(t, empty, "10.0.0.0/24\n10.0.1.0/24\n", "overlaps")
+	assert.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "nothing overlaps in 2 ranges")
+	r = run(t, demo(t), "10.0.0.0/24\n", "overlaps")
+	assert.Contains(t, r.out, "gull-rail")
+
+	// A file put on standard input is a list anywhere.
+	folder := demo(t)
+	c := exec.Command(program, "overlaps", "-columns", "range=cidr", "-format", "json")
+	c.Dir = folder
+	file, err := os.Open(filepath.Join(folder, "inventory.csv"))
+	require.NoError(t, err)
+	defer file.Close()
+	c.Stdin = file
+	out, _ := c.Output()
+	var got struct {
+		Overlaps []struct{ Kind string }
+		Ranges   int
+	}
+	require.NoError(t, json.Unmarshal(out, &got))
+	assert.Equal(t, 7, got.Ranges)
+	assert.Equal(t, []struct{ Kind string }{{"same"}, {"partial"}, {"inside"}}, got.Overlaps)
+
+	// Many overlaps are counted, and only some listed.
+	r = run(t, empty, strings.Repeat("10.0.0.0/24\n", 3000), "overlaps", "-list", "-", "-limit", "70", "-format", "csv")
+	assert.Equal(t, 71, strings.Count(r.out, "\n"))
+	assert.Contains(t, r.err, "4498430 more pairs are left out")
+	r = run(t, empty, "range,name\n10.0.0.0/24,=1+1\n10.0.0.0/24,@x\n", "overlaps", "-list", "-", "-format", "csv")
+	assert.Contains(t, r.out, "same,10.0.0.0/24,'=1+1,,,2,10.0.0.0/24,'@x,,,3,10.0.0.0/24")
 }
 
 func TestDemoOverwritesNothing(t *testing.T) {

@@ -83,6 +83,7 @@ func unpack(folder string) (string, error) {
 // steps are the commands of the demo, in the order in which a day's work would meet them.
 var steps = []struct{ why, line string }{
 	{"Skerry Line runs ferries. Its network for tickets, and all that is tied to it:", "show booking"},
+	{"What of the address space is used, held and free?", "space"},
 	{"The network for the crews has no ranges yet. Carving shows what it would get:", "carve"},
 	{"With -write the ranges go into the plan, and every other byte stays:", "carve -write"},
 	{"Which ranges overlap, and does it matter?", "overlaps"},

@@ -7,59 +7,87 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/text"
 
+	"wendrik/internal/core/check"
 	"wendrik/internal/core/overlap"
 	"wendrik/internal/core/plan"
 )
 
 func overlapsCommand() *command {
 	return &command{
-		name:  "overlaps",
+		name: "overlaps", args: "[< LIST]",
 		short: "says which ranges overlap, and whether that matters",
-		long: "Overlaps finds every pair of networks, subnets, held blocks and sites whose ranges overlap. A conflict is a pair that meets, by a peering, " +
-			"a hub or a link, or in one network: one of them is broken. A latent pair does not meet today, and could never be joined. " +
-			"A harmless one is meant to be so. The exit status is 1 when there is a conflict or a latent pair.",
+		long: "Overlaps finds every pair of networks, subnets, held ranges, sites and clusters whose ranges overlap. A conflict is a pair that meets, by a peering, " +
+			"a hub or a link, or in one network: one of them is broken, and a place to move to is named. A latent pair does not meet today, and could never be joined. " +
+			"A harmless one is meant to be so. Ranges that a registry sets aside for something else are reported too. " +
+			"Without a plan it takes a list: one range a line, or CSV with a header, from standard input or a file; then ranges that are the same, that overlap in part, " +
+			"and that lie in each other are told apart. " +
+			"The exit status is 1 when there is a conflict, a latent pair or any other finding.",
 		examples: []example{
 			{"wendrik overlaps", "all of them, the worst first"},
 			{"wendrik overlaps -only conflict -format csv", "the conflicts, for a spreadsheet"},
+			{"wendrik overlaps -list inventory.csv -columns range=cidr,owner=team", "a list that is no plan"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "csv", "md")
 			only := f.oneOf("only", "list one verdict", "all", "conflict", "latent", "harmless")
+			list := f.String("list", "", "`FILE` a list of ranges in the place of a plan; - for standard input")
+			columns := f.String("columns", "", "`range=NAME,...` which columns of a CSV list are the range, name, owner and place")
+			limit := f.Int("limit", 100_000, "`N` the most pairs of a list to find")
 			return func(c *call) (int, error) {
 				if len(c.args) > 0 {
-					return cannot, &usageError{fmt.Sprintf("overlaps takes no arguments, and %q is one", c.args[0]), ""}
+					return cannot, &usageError{fmt.Sprintf("overlaps takes no arguments, and %q is one", c.args[0]), "-plan FILE,  or  -list FILE"}
 				}
-				e, err := c.load(*name)
-				if err != nil {
-					return cannot, err
+				if *list == "" && !f.given("plan") && c.listOnInput() {
+					*list = "-"
 				}
-				pairs := overlap.Estate(e)
-				shown := pairs
-				if *only != "all" {
-					shown = nil
-					for _, p := range pairs {
-						if string(p.Verdict) == *only {
-							shown = append(shown, p)
-						}
-					}
+				if *list != "" {
+					return c.listOverlaps(*list, *columns, *format, *only, *limit)
 				}
-				switch *format {
-				case "json":
-					err = c.json(overlapsJSON(shown, e.Plan.Source))
-				case "text":
-					c.overlaps(pairs, shown, e.Plan.Source)
-				default:
-					err = c.write(overlapsSheet(shown, e.Plan.Source), *format)
-				}
-				for _, p := range shown {
-					if p.Verdict != overlap.Harmless {
-						return no, err
-					}
-				}
-				return good, err
+				return c.planOverlaps(*name, *format, *only)
 			}
 		},
 	}
+}
+
+// planOverlaps finds the overlaps of a plan.
+func (c *call) planOverlaps(name, format, only string) (int, error) {
+	e, err := c.load(name)
+	if err != nil {
+		return cannot, err
+	}
+	src := e.Plan.Source
+	pairs := overlap.Estate(e)
+	findings := check.Run(e, check.Ranges)
+	shown := pairs
+	if only != "all" {
+		shown, findings = nil, nil
+		for _, p := range pairs {
+			if string(p.Verdict) == only {
+				shown = append(shown, p)
+			}
+		}
+	}
+	switch format {
+	case "json":
+		err = c.json(overlapsJSON(shown, findings, src))
+	case "text":
+		c.overlaps(pairs, shown, src)
+		c.findings("ranges that should not be used so", findings, src)
+	default:
+		err = c.write(overlapsSheet(shown, src), format)
+		for _, f := range findings {
+			c.finding(c.err, src, f)
+		}
+	}
+	for _, p := range shown {
+		if p.Verdict != overlap.Harmless {
+			return no, err
+		}
+	}
+	if len(findings) > 0 {
+		return no, err
+	}
+	return good, err
 }
 
 // maxShown is how many pairs the text lists.
@@ -103,6 +131,9 @@ func (c *call) overlaps(pairs, shown []overlap.Pair, src *plan.Source) {
 			two.add("          "+t.Kind, t.Name, t.Range.String(), src.Where(t.At))
 		}
 		_ = c.write(two, "text")
+		if p.Mend != "" {
+			c.say("          mend     %s", c.wrap(19, clean(p.Mend)))
+		}
 		if len(p.inside) > 0 {
 			words := joinNames(p.inside[:min(len(p.inside), maxInside)], func(q overlap.Pair) string { return q.A.Name + " with " + q.B.Name })
 			if left := len(p.inside) - maxInside; left > 0 {
@@ -155,9 +186,9 @@ func couples(pairs []overlap.Pair) []*couple {
 }
 
 func overlapsSheet(pairs []overlap.Pair, src *plan.Source) *sheet {
-	t := &sheet{header: []string{"verdict", "a", "range_a", "b", "range_b", "shared", "why", "where_a", "where_b"}, wrap: 6}
+	t := &sheet{header: []string{"verdict", "a", "range_a", "b", "range_b", "shared", "why", "mend", "where_a", "where_b"}, wrap: 6}
 	for _, p := range pairs {
-		t.add(string(p.Verdict), p.A.String(), p.A.Range.String(), p.B.String(), p.B.Range.String(), p.Shared.String(), p.Why, src.Where(p.A.At), src.Where(p.B.At))
+		t.add(string(p.Verdict), p.A.String(), p.A.Range.String(), p.B.String(), p.B.Range.String(), p.Shared.String(), p.Why, p.Mend, src.Where(p.A.At), src.Where(p.B.At))
 	}
 	return t
 }
@@ -165,27 +196,31 @@ func overlapsSheet(pairs []overlap.Pair, src *plan.Source) *sheet {
 // The JSON of overlaps; docs/json.md describes it.
 type overlapsOut struct {
 	Overlaps []overlapOut `json:"overlaps"`
+	Total    uint64       `json:"total"`
+	Findings []findingOut `json:"findings"`
 }
 
 type overlapOut struct {
-	A       string `json:"a"`
-	B       string `json:"b"`
-	KindA   string `json:"kind_a"`
-	KindB   string `json:"kind_b"`
-	RangeA  string `json:"range_a"`
-	RangeB  string `json:"range_b"`
-	Shared  string `json:"shared"`
-	Verdict string `json:"verdict"`
-	Why     string `json:"why"`
-	WhereA  string `json:"where_a"`
-	WhereB  string `json:"where_b"`
+	A       string   `json:"a"`
+	B       string   `json:"b"`
+	KindA   string   `json:"kind_a"`
+	KindB   string   `json:"kind_b"`
+	RangeA  string   `json:"range_a"`
+	RangeB  string   `json:"range_b"`
+	Shared  string   `json:"shared"`
+	Verdict string   `json:"verdict"`
+	Why     string   `json:"why"`
+	Chain   []string `json:"chain"`
+	Mend    string   `json:"mend"`
+	WhereA  string   `json:"where_a"`
+	WhereB  string   `json:"where_b"`
 }
 
-func overlapsJSON(pairs []overlap.Pair, src *plan.Source) overlapsOut {
-	out := overlapsOut{[]overlapOut{}}
+func overlapsJSON(pairs []overlap.Pair, findings []plan.Finding, src *plan.Source) overlapsOut {
+	out := overlapsOut{[]overlapOut{}, uint64(len(pairs)), findingsJSON(findings, src)}
 	for _, p := range pairs {
 		out.Overlaps = append(out.Overlaps, overlapOut{p.A.Name, p.B.Name, p.A.Kind, p.B.Kind, p.A.Range.String(), p.B.Range.String(),
-			p.Shared.String(), string(p.Verdict), p.Why, src.Where(p.A.At), src.Where(p.B.At)})
+			p.Shared.String(), string(p.Verdict), p.Why, append([]string{}, p.Chain...), p.Mend, src.Where(p.A.At), src.Where(p.B.At)})
 	}
 	return out
 }

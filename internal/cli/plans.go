@@ -105,6 +105,21 @@ func (s *screen) finding(w io.Writer, src *plan.Source, f plan.Finding) {
 	}
 }
 
+// findings shows findings below a title, when there are any.
+func (c *call) findings(title string, all []plan.Finding, src *plan.Source) {
+	if len(all) == 0 {
+		return
+	}
+	c.say("\n%s", strong.Sprint(title))
+	for i, f := range all {
+		if i == maxShown {
+			c.say("%d more are left out; -format json lists all", len(all)-i)
+			return
+		}
+		c.finding(c.out, src, f)
+	}
+}
+
 // excerpt is a line of the text, cut to the width of the screen, and where in it the column is that matters.
 func (s *screen) excerpt(line string, column int) (shown string, indent int) {
 	runes := []rune(line)
@@ -132,8 +147,9 @@ func (s *screen) save(name string, src *plan.Source, edits []plan.Edit, show boo
 		return &usageError{fmt.Sprintf("%s cannot be edited: %s", name, err), "nothing was written"}
 	}
 	if show {
+		shown := patches[:min(len(patches), maxRows)]
 		var diff []udiff.Edit
-		for _, p := range patches {
+		for _, p := range shown {
 			diff = append(diff, udiff.Edit{Start: p.Start, End: p.End, New: p.Text})
 		}
 		unified, err := udiff.ToUnified(name, name, string(src.Text), diff, 1)
@@ -141,6 +157,9 @@ func (s *screen) save(name string, src *plan.Source, edits []plan.Edit, show boo
 			return err
 		}
 		s.diff(unified)
+		if left := len(patches) - len(shown); left > 0 {
+			s.say("%s", dim.Sprintf("%d more changes are not shown", left))
+		}
 	}
 	return replace(name, src.Text, after)
 }

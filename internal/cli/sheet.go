@@ -19,6 +19,16 @@ type sheet struct {
 
 func (t *sheet) add(cells ...string) { t.rows = append(t.rows, cells) }
 
+// maxRows is how many rows of a table a person is shown.
+const maxRows = 200
+
+// cut drops the rows over a number, and says how many.
+func (t *sheet) cut(rows int) (dropped int) {
+	dropped = max(0, len(t.rows)-rows)
+	t.rows = t.rows[:len(t.rows)-dropped]
+	return dropped
+}
+
 // write writes the sheet in one of the formats text, csv and md.
 func (s *screen) write(t *sheet, format string) error {
 	switch format {

@@ -12,7 +12,7 @@ func showCommand() *command {
 	return &command{
 		name: "show", args: "NAME",
 		short: "one thing of the estate and all that is tied to it",
-		long: "Show tells all about one thing: a network, a subnet, tier, table, group, list or gateway as network/name, a workload, a peering, a hub, a site, or a block of space. " +
+		long: "Show tells all about one thing: a network, a subnet, tier, table, group, list or gateway as network/name, a workload, a peering, a hub, a site, a cluster, or a block of space. " +
 			"Of a subnet it tells the usable addresses, and which are taken.",
 		examples: []example{
 			{"wendrik show booking", "a network"},
@@ -105,6 +105,11 @@ func findCards(e *estate.Estate, name string) []*card {
 	}
 	if h := e.Hub(name); h != nil {
 		cards = append(cards, hubCard(h))
+	}
+	for _, c := range e.Clusters {
+		if c.Name == name {
+			cards = append(cards, clusterCard(c))
+		}
 	}
 	if b := e.Block(name); b != nil {
 		cards = append(cards, blockCard(e, b))

@@ -141,3 +141,12 @@ func (n number) length() int {
 	}
 	return bits.Len64(n.lo)
 }
+
+func (n number) and(m number) number { return number{n.hi & m.hi, n.lo & m.lo} }
+
+func (n number) not() number { return number{^n.hi, ^n.lo} }
+
+func (n number) plusNumber(m number) number {
+	lo, carry := bits.Add64(n.lo, m.lo, 0)
+	return number{n.hi + m.hi + carry, lo}
+}

@@ -7,54 +7,56 @@ import (
 	"slices"
 )
 
-// Pairs calls yield for every pair of ranges that overlap, until yield returns false. The first index is that of the
-// range that holds the other (for equal ranges, the one that comes first in the list). Two CIDR blocks overlap only
-// when one holds the other, so after sorting, the ranges open at any point are a stack: n ranges with k overlaps cost
-// a sort and n+k steps. Zero ranges overlap nothing.
-func Pairs(ranges []netip.Prefix, yield func(outer, inner int) bool) {
+// MaxRanges is the most ranges that Pairs takes.
+const MaxRanges = 1 << indexBits
+
+// Pairs calls yield for every pair of ranges that overlap, until yield returns false, and gives the number of all
+// pairs, told or not. The first index is that of the range that holds the other (for equal ranges, the one that comes
+// first in the list). Two CIDR blocks overlap only when one holds the other, so after sorting, the ranges open at any
+// point are a stack: n ranges with k overlaps cost a sort and n+k steps, and the number alone a sort and n. Zero ranges
+// overlap nothing. Of more than MaxRanges ranges the rest is left out.
+func Pairs(ranges []netip.Prefix, yield func(outer, inner int) bool) (total uint64) {
+	ranges = ranges[:min(len(ranges), MaxRanges)]
 	v4, v6 := sorted(ranges)
-	stacked(v4, func(outer, inner key4) bool { return yield(int(outer.index), int(inner.index)) })
-	stacked(v6, func(outer, inner key6) bool { return yield(int(outer.index), int(inner.index)) })
+	more := true
+	total = stacked(v4, func(outer, inner key4) bool {
+		more = yield(outer.index(), inner.index())
+		return more
+	})
+	return total + stacked(v6, func(outer, inner key6) bool {
+		more = more && yield(int(outer.at), int(inner.at))
+		return more
+	})
 }
 
-// CountPairs is how many pairs of ranges overlap. It costs a sort and n steps, however many there are.
-func CountPairs(ranges []netip.Prefix) (pairs uint64) {
-	v4, v6 := sorted(ranges)
-	return depths(v4) + depths(v6)
-}
+// key4 is an IPv4 range made ready for sorting, in one word: first address, length, and index, so that an outer range
+// comes before an inner one, and of equal ranges the earlier.
+type key4 uint64
 
-// sortKey is a range made ready for sorting: outer before inner, and equal ones in the order of the list.
-type sortKey[K any] interface {
-	key4 | key6
-	compare(K) int
-	holds(K) bool
-}
+const (
+	lengthBits = 6
+	indexBits  = 64 - 32 - lengthBits
+)
 
-// key4 is an IPv4 range: first address and length in one number, so that sorting compares single words.
-type key4 struct {
-	word  uint64 // first address << 8 | length
-	index uint32
-}
+func (a key4) index() int { return int(a & (1<<indexBits - 1)) }
 
-func (a key4) compare(b key4) int {
-	return cmp.Or(cmp.Compare(a.word, b.word), cmp.Compare(a.index, b.index))
-}
+func (a key4) length() int { return int(a >> indexBits & (1<<lengthBits - 1)) }
 
 // holds reports whether a, which sorts before b, holds it.
 func (a key4) holds(b key4) bool {
-	shift := 40 - a.word&0xff
-	return a.word>>shift == b.word>>shift
+	shift := indexBits + lengthBits + 32 - a.length()
+	return a>>shift == b>>shift
 }
 
-// key6 is an IPv6 range.
+// key6 is an IPv6 range, likewise.
 type key6 struct {
 	first number
-	index uint32
+	at    uint32
 	bits  uint8
 }
 
 func (a key6) compare(b key6) int {
-	return cmp.Or(cmp.Compare(a.first.hi, b.first.hi), cmp.Compare(a.first.lo, b.first.lo), cmp.Compare(a.bits, b.bits), cmp.Compare(a.index, b.index))
+	return cmp.Or(cmp.Compare(a.first.hi, b.first.hi), cmp.Compare(a.first.lo, b.first.lo), cmp.Compare(a.bits, b.bits), cmp.Compare(a.at, b.at))
 }
 
 func (a key6) holds(b key6) bool { return !a.first.or(ones(128 - int(a.bits))).less(b.first) }
@@ -72,49 +74,38 @@ func sorted(ranges []netip.Prefix) (v4 []key4, v6 []key6) {
 		switch {
 		case !p.IsValid():
 		case p.Addr().Is4():
-			v4 = append(v4, key4{numberOf(p.Addr()).lo<<8 | uint64(p.Bits()), uint32(i)})
+			v4 = append(v4, key4(numberOf(p.Addr()).lo<<(64-32)|uint64(p.Bits())<<indexBits|uint64(i)))
 		default:
 			v6 = append(v6, key6{numberOf(p.Addr()), uint32(i), uint8(p.Bits())})
 		}
 	}
-	slices.SortFunc(v4, key4.compare)
+	slices.Sort(v4)
 	slices.SortFunc(v6, key6.compare)
 	return v4, v6
 }
 
-// stacked calls yield for every pair of sorted keys of which one holds the other.
-func stacked[K sortKey[K]](keys []K, yield func(outer, inner K) bool) {
+// stacked calls yield for every pair of sorted keys of which one holds the other, until it returns false, and counts
+// them all.
+func stacked[K interface{ holds(K) bool }](keys []K, yield func(outer, inner K) bool) (total uint64) {
 	var open []K
+	more := true
 	for _, k := range keys {
 		for len(open) > 0 && !open[len(open)-1].holds(k) {
 			open = open[:len(open)-1]
 		}
-		for _, o := range open {
-			if !yield(o, k) {
-				return
-			}
+		total += uint64(len(open))
+		for i := 0; more && i < len(open); i++ {
+			more = yield(open[i], k)
 		}
 		open = append(open, k)
 	}
+	return total
 }
 
-// depths sums up in how many of the keys before it each key lies.
-func depths[K sortKey[K]](keys []K) (sum uint64) {
-	var open []K
-	for _, k := range keys {
-		for len(open) > 0 && !open[len(open)-1].holds(k) {
-			open = open[:len(open)-1]
-		}
-		sum += uint64(len(open))
-		open = append(open, k)
-	}
-	return sum
-}
-
-// PairsOfIntervals calls yield for every pair of intervals that share an address, until yield returns false; the one
-// that starts first comes first. Intervals need not nest, so those that are open wait in a heap by their last address:
-// n intervals with k overlaps cost O(n log n + k).
-func PairsOfIntervals(all []Interval, yield func(a, b int) bool) {
+// PairsOfIntervals calls yield for every pair of intervals that share an address, until yield returns false, and gives
+// the number of all pairs; the one that starts first comes first. Intervals need not nest, so those that are open wait
+// in a heap by their last address: n intervals with k overlaps cost O(n log n + k).
+func PairsOfIntervals(all []Interval, yield func(a, b int) bool) (total uint64) {
 	order := make([]uint32, len(all))
 	for i := range order {
 		order[i] = uint32(i)
@@ -123,19 +114,19 @@ func PairsOfIntervals(all []Interval, yield func(a, b int) bool) {
 		x, y := all[a], all[b]
 		return cmp.Or(x.First.Compare(y.First), y.Last.Compare(x.Last), cmp.Compare(a, b))
 	})
-	open := &openIntervals{all: all}
+	open, more := &openIntervals{all: all}, true
 	for _, i := range order {
+		// Addresses of IPv4 sort before those of IPv6, so no interval reaches into the other family.
 		for len(open.index) > 0 && all[open.index[0]].Last.Less(all[i].First) {
 			heap.Pop(open)
 		}
-		for _, o := range open.index {
-			// Addresses of IPv4 sort before those of IPv6, so an IPv4 interval never reaches past the others.
-			if !yield(int(o), int(i)) {
-				return
-			}
+		total += uint64(len(open.index))
+		for j := 0; more && j < len(open.index); j++ {
+			more = yield(int(open.index[j]), int(i))
 		}
 		heap.Push(open, i)
 	}
+	return total
 }
 
 // openIntervals is a heap of intervals, the one that ends first on top.

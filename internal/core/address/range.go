@@ -202,8 +202,15 @@ func IntervalOf(p netip.Prefix) Interval { return Interval{p.Addr(), Last(p)} }
 
 // Block is the CIDR block that an interval is, and whether it is one.
 func (i Interval) Block() (netip.Prefix, bool) {
-	p := Around(Between(i.First, i.Last))
-	return p, p.IsValid() && p.Addr() == i.First && Last(p) == i.Last
+	if !i.First.IsValid() || i.First.BitLen() != i.Last.BitLen() {
+		return netip.Prefix{}, false
+	}
+	first, last := numberOf(i.First), numberOf(i.Last)
+	host := last.minus(first).length()
+	if first.or(ones(host)) != last || first.and(ones(host)) != (number{}) {
+		return netip.Prefix{}, false
+	}
+	return netip.PrefixFrom(i.First, i.First.BitLen()-host), true
 }
 
 // String writes a block as CIDR, and any other interval as first-last.

@@ -73,6 +73,9 @@ func special(r, name, source string, global bool) Special {
 	return Special{netip.MustParsePrefix(r), name, source, global}
 }
 
+// Specials are all entries, a more specific one before the one that holds it.
+func Specials() []Special { return slices.Clone(specials) }
+
 // SpecialOf is the most specific registry entry that holds the whole of p, and whether there is one.
 func SpecialOf(p netip.Prefix) (Special, bool) {
 	for _, s := range specials {

@@ -1,10 +1,10 @@
-// Package carve gives ranges to every network and subnet of an estate that has none, without touching any that is
-// there: networks from their blocks of space, subnets from their networks.
+// Package carve gives ranges to every network, subnet and held part of an estate that has none, without touching any
+// that is there: networks from their blocks of space, the rest from their networks.
 //
-// All choices follow three rules, so that the same plan gives the same ranges everywhere: larger pieces come before
-// smaller ones, and among equals the order of the plan decides; every piece goes to the lowest free place where it is
-// aligned; a tier's subnets lie side by side in one block with room for more zones. Sizes are powers of two, for which
-// placing the larger first finds room whenever there is any.
+// All choices follow a few rules, so that the same plan gives the same ranges everywhere: what has a slot takes that;
+// then larger pieces come before smaller ones, and among equals the order of the plan decides; every piece goes to the
+// lowest free place where it is aligned; what belongs together lies side by side in one block, with room for more.
+// Sizes are powers of two, for which placing the larger first finds room whenever there is any.
 package carve
 
 import (
@@ -13,11 +13,11 @@ import (
 	"math/big"
 	"net/netip"
 	"slices"
-	"strings"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/core/space"
 )
 
 // State tells ranges that were there from those that were carved.
@@ -29,7 +29,7 @@ const (
 	New  State = "new"
 )
 
-// Network is a network with its range.
+// Network is one range of a network.
 type Network struct {
 	Name  string
 	Range netip.Prefix
@@ -51,18 +51,29 @@ type Subnet struct {
 	Why           string
 }
 
-// Tier is the block in which the subnets of a tier lie side by side.
-type Tier struct {
+// Held is one range of a held part of a network.
+type Held struct {
 	Network, Name string
+	Range         netip.Prefix
+	For, Owner    string
+	State         State
+	Why           string
+}
+
+// Bundle is the block in which subnets that belong together lie side by side.
+type Bundle struct {
+	Network, Name string // the tier, or the zone where zones lie side by side
 	Block         netip.Prefix
-	Slots, Used   int // subnets of the tier's size that the block has room for, and how many there are
+	Subnets       int
+	Free          *big.Int // addresses of the block that are left
 }
 
 // Result is what carving comes to.
 type Result struct {
 	Networks []Network
 	Subnets  []Subnet // in the order of the plan, new ones after those that were there
-	Tiers    []Tier   // of the tiers that got a range
+	Held     []Held
+	Bundles  []Bundle // those that got a block
 	Misfits  []plan.Finding
 	Edits    []plan.Edit // what writes the new ranges into the plan
 }
@@ -70,11 +81,19 @@ type Result struct {
 // New reports whether anything was carved.
 func (r *Result) New() bool { return len(r.Edits) > 0 }
 
-// Estate carves an estate.
-func Estate(e *estate.Estate) *Result {
-	c := &carver{e: e, ranges: map[*estate.Network][]netip.Prefix{}, pools: map[string]*address.Pool{}}
-	c.survey()
+// Estate carves an estate. Taken are ranges in use that the plan does not know of; nothing is carved from them.
+func Estate(e *estate.Estate, taken ...netip.Prefix) *Result {
+	c := &carver{e: e, survey: space.NewSurvey(e, taken), ranges: map[*estate.Network][]netip.Prefix{}, pools: map[poolKey]*address.Pool{}}
 	c.networks()
+	expected := 0
+	for _, n := range e.Networks {
+		expected += len(n.Subnets)
+		for _, t := range n.Tiers {
+			expected += max(0, len(placesOf(n, t))-len(t.Subnets))
+		}
+	}
+	c.Subnets = slices.Grow(c.Subnets, expected)
+	c.Edits = slices.Grow(c.Edits, expected)
 	for _, n := range e.Networks {
 		c.network(n)
 	}
@@ -84,12 +103,42 @@ func Estate(e *estate.Estate) *Result {
 // carver collects the result, and what is taken so far.
 type carver struct {
 	Result
-	e        *estate.Estate
-	leaves   address.Set                        // subnets, held blocks and sites
-	occupied address.Set                        // leaves and all ranges of networks
-	foreign  map[*estate.Network][]netip.Prefix // ranges of other networks that overlap this one's
-	ranges   map[*estate.Network][]netip.Prefix // what subnets of the network are carved from
-	pools    map[string]*address.Pool           // free space of blocks, by their ranges
+	e      *estate.Estate
+	survey *space.Survey
+	ranges map[*estate.Network][]netip.Prefix // what the rest is carved from
+	pools  map[poolKey]*address.Pool          // free space of blocks
+}
+
+// poolKey names the free space of a block by its ranges, which two blocks may share, and a family.
+type poolKey struct {
+	ranges string
+	family int
+}
+
+// The families of addresses, as indexes, and how wide their addresses are.
+const (
+	ipv4 = 0
+	ipv6 = 1
+)
+
+var widths = [2]int{32, 128}
+
+func familyOf(p netip.Prefix) int {
+	if p.Addr().Is4() {
+		return ipv4
+	}
+	return ipv6
+}
+
+// ofFamily picks the ranges of one family.
+func ofFamily(ranges []netip.Prefix, family int) []netip.Prefix {
+	var out []netip.Prefix
+	for _, r := range ranges {
+		if familyOf(r) == family {
+			out = append(out, r)
+		}
+	}
+	return out
 }
 
 // misfit reports something that got no range.
@@ -97,107 +146,153 @@ func (c *carver) misfit(at plan.Pos, place, code, mend, format string, args ...a
 	c.Misfits = append(c.Misfits, plan.Finding{Code: code, At: at, Place: place, Message: fmt.Sprintf(format, args...), Mend: mend})
 }
 
-// survey notes all that is there already.
-func (c *carver) survey() {
-	var leaves, all []netip.Prefix
-	for _, b := range c.e.Blocks {
-		if b.Held {
-			leaves = append(leaves, b.Ranges...)
-		}
-	}
-	for _, s := range c.e.Sites {
-		leaves = append(leaves, s.Ranges...)
-	}
-	var owned []netip.Prefix
-	var owners []*estate.Network
-	for _, n := range c.e.Networks {
-		for _, s := range n.Subnets {
-			leaves = append(leaves, s.Ranges...)
-		}
-		for _, r := range n.Plan.Ranges {
-			owned = append(owned, r.Prefix)
-			owners = append(owners, n)
-		}
-	}
-	all = slices.Concat(leaves, owned)
-	c.leaves, c.occupied = address.SetOf(leaves...), address.SetOf(all...)
-	c.foreign = map[*estate.Network][]netip.Prefix{}
-	address.Pairs(owned, func(outer, inner int) bool {
-		if a, b := owners[outer], owners[inner]; a != b {
-			shared := address.Shared(owned[outer], owned[inner])
-			c.foreign[a] = append(c.foreign[a], shared)
-			c.foreign[b] = append(c.foreign[b], shared)
-		}
-		return true
-	})
+// request is a range that a network wants from its block of space.
+type request struct {
+	network *estate.Network
+	family  int
+	size    plan.Number
+	key     string // of the plan, size or size6
+	got     netip.Prefix
+	why     string
 }
 
-// networks gives a range to every network with a size and none, the larger before the smaller.
+// networks gives a range to every network with a size and none: first those with a slot, then those that can only lie
+// around the subnets they have, then the larger before the smaller.
 func (c *carver) networks() {
-	var wanting []*estate.Network
+	var requests []*request
 	for _, n := range c.e.Networks {
 		for _, r := range n.Plan.Ranges {
 			c.ranges[n] = append(c.ranges[n], r.Prefix)
-			c.Networks = append(c.Networks, Network{Name: n.Name, Range: r.Prefix, State: Kept})
 		}
-		if len(n.Plan.Ranges) == 0 && n.Plan.Size.Given() && n.From != nil {
-			wanting = append(wanting, n)
+		for _, q := range []*request{{network: n, family: ipv4, size: n.Plan.Size, key: "size"}, {network: n, family: ipv6, size: n.Plan.Size6, key: "size6"}} {
+			if q.size.Given() && n.From != nil && len(ofFamily(c.ranges[n], q.family)) == 0 {
+				requests = append(requests, q)
+			}
 		}
 	}
-	// A network that has subnets already can only lie around them, so it comes before those that may lie anywhere.
-	anchored := func(n *estate.Network) int { return min(1, len(subnetsOf(n))) }
-	slices.SortStableFunc(wanting, func(a, b *estate.Network) int {
-		return cmp.Or(anchored(b)-anchored(a), a.Plan.Size.Value-b.Plan.Size.Value)
-	})
-	for _, n := range wanting {
-		c.networkRange(n)
+	rank := func(q *request) int {
+		switch {
+		case q.network.Plan.Slot.Given():
+			return 0
+		case len(subnetsOf(q.network, q.family)) > 0:
+			return 1
+		}
+		return 2
+	}
+	ordered := slices.Clone(requests)
+	slices.SortStableFunc(ordered, func(a, b *request) int { return cmp.Or(rank(a)-rank(b), a.size.Value-b.size.Value) })
+	for _, q := range ordered {
+		c.serve(q)
+	}
+	at := 0
+	for _, n := range c.e.Networks {
+		for _, r := range n.Plan.Ranges {
+			c.Networks = append(c.Networks, Network{Name: n.Name, Range: r.Prefix, State: Kept})
+		}
+		var got []*request
+		for ; at < len(requests) && requests[at].network == n; at++ {
+			if q := requests[at]; q.got.IsValid() {
+				got = append(got, q)
+				c.Networks = append(c.Networks, Network{Name: n.Name, Range: q.got, Block: n.From.Name, State: New, Why: q.why})
+			}
+		}
+		c.editNetwork(n, got)
 	}
 }
 
-func (c *carver) networkRange(n *estate.Network) {
-	size, block := n.Plan.Size.Value, n.From
-	place := "networks." + n.Name + ".size"
-	pool := c.pool(block)
+// editNetwork writes the new ranges of a network in the place of its sizes.
+func (c *carver) editNetwork(n *estate.Network, got []*request) {
+	if len(got) == 0 {
+		return
+	}
+	words := rangeTexts(n.Plan.Ranges)
+	for _, q := range got {
+		words = append(words, q.got.String())
+		if q != got[0] || len(n.Plan.Ranges) > 0 {
+			c.Edits = append(c.Edits, plan.Edit{Path: []string{"networks", n.Name}, Key: q.key, Remove: true})
+		}
+	}
+	edit := plan.Edit{Path: []string{"networks", n.Name}, Key: "range", Value: plan.WordOrWords(words...)}
+	if len(n.Plan.Ranges) == 0 {
+		edit.Was = got[0].key
+	}
+	c.Edits = append(c.Edits, edit)
+}
+
+func rangeTexts(ranges []plan.Range) []string {
+	var words []string
+	for _, r := range ranges {
+		words = append(words, r.String())
+	}
+	return words
+}
+
+// serve gives one network a range of its block.
+func (c *carver) serve(q *request) {
+	n, size, block := q.network, q.size.Value, q.network.From
+	place := "networks." + n.Name + "." + q.key
+	pool := c.pool(block, q.family)
+	name := []string{"IPv4", "IPv6"}[q.family]
 	switch {
 	case block.Held:
 		c.misfit(n.Plan.From.At, place, "block-held", "carve from a block that is not held", "block %s is held (%s), so network %s gets nothing from it",
 			block.Name, block.Plan.Held.Value, n.Name)
 		return
-	case pool == nil || size > 32:
-		c.misfit(n.Plan.Size.At, place, "no-family", "give the block an IPv4 range and the network a size up to /32", "block %s has no IPv4 range of which network %s could get a /%d",
-			block.Name, n.Name, size)
+	case pool == nil || size > widths[q.family]:
+		c.misfit(q.size.At, place, "no-family", "give the block such a range, or write  size6:  for IPv6", "block %s has no %s range of which network %s could get a /%d",
+			block.Name, name, n.Name, size)
 		return
 	}
-	why := fmt.Sprintf("the lowest free /%d of block %s (%s)", size, block.Name, join(block.Ranges))
-	var p netip.Prefix
+	fail := func(mend, format string, args ...any) { c.misfit(q.size.At, place, "no-room", mend, format, args...) }
+	own := subnetsOf(n, q.family)
 	var found bool
-	if own := subnetsOf(n); len(own) > 0 {
-		why = fmt.Sprintf("the /%d of block %s around the subnets it has", size, block.Name)
-		if p, found = around(own, size, pool); !found {
-			c.misfit(n.Plan.Size.At, place, "no-room", "move the subnets, or ask for another size", "no free /%d of block %s holds all subnets that network %s has (%s)",
-				size, block.Name, n.Name, join(own))
+	switch {
+	case n.Plan.Slot.Given():
+		slot := n.Plan.Slot.Value
+		q.got, q.why = piece(ofFamily(block.Ranges, q.family), size, slot), fmt.Sprintf("piece number %d of /%d in block %s, as its slot says", slot, size, block.Name)
+		if !q.got.IsValid() {
+			fail("choose a smaller slot", "block %s has no piece number %d of /%d for network %s", block.Name, slot, size, n.Name)
 			return
 		}
-		pool.Remove(p)
-	} else if p, found = pool.Take(size); !found {
-		c.misfit(n.Plan.Size.At, place, "no-room", "enlarge the block, carve from another, or ask for less", "block %s has no room for network %s: %s",
-			block.Name, n.Name, missing(pool, size, 32))
-		return
+		if found = pool.Free().Union(address.SetOf(own...)).ContainsRange(q.got); !found {
+			fail("choose another slot", "slot %d of network %s is %s, and that is not free in block %s", slot, n.Name, q.got, block.Name)
+			q.got = netip.Prefix{}
+			return
+		}
+		pool.Remove(q.got)
+	case len(own) > 0:
+		q.why = fmt.Sprintf("the /%d of block %s around the subnets it has", size, block.Name)
+		if q.got, found = around(own, size, pool); !found {
+			fail("move the subnets, or ask for another size", "no free /%d of block %s holds all subnets that network %s has (%s)", size, block.Name, n.Name, join(own))
+			q.got = netip.Prefix{}
+			return
+		}
+		pool.Remove(q.got)
+	default:
+		q.why = fmt.Sprintf("the lowest free /%d of block %s (%s)", size, block.Name, join(ofFamily(block.Ranges, q.family)))
+		if q.got, found = pool.Take(size); !found {
+			fail("enlarge the block, carve from another, or ask for less", "block %s has no room for network %s: %s", block.Name, n.Name, missing(pool, size, q.family))
+			return
+		}
 	}
-	c.ranges[n] = []netip.Prefix{p}
-	c.Networks = append(c.Networks, Network{Name: n.Name, Range: p, Block: block.Name, State: New, Why: why})
-	c.Edits = append(c.Edits, plan.Edit{Path: []string{"networks", n.Name}, Was: "size", Key: "range", Value: plan.Word(p.String())})
+	c.ranges[n] = append(c.ranges[n], q.got)
 }
 
-// subnetsOf are the IPv4 ranges of the subnets that a network has already.
-func subnetsOf(n *estate.Network) []netip.Prefix {
+// piece is a piece of the first range that has so many; the zero Prefix when none has.
+func piece(ranges []netip.Prefix, length, number int) netip.Prefix {
+	for _, r := range ranges {
+		if p, found := address.Piece(r, length, uint64(number)); found {
+			return p
+		}
+	}
+	return netip.Prefix{}
+}
+
+// subnetsOf are the ranges of a family that the subnets of a network have already.
+func subnetsOf(n *estate.Network, family int) []netip.Prefix {
 	var own []netip.Prefix
 	for _, s := range n.Subnets {
-		for _, r := range s.Ranges {
-			if r.Addr().Is4() {
-				own = append(own, r)
-			}
-		}
+		own = append(own, ofFamily(s.Ranges, family)...)
 	}
 	return own
 }
@@ -212,7 +307,8 @@ func around(own []netip.Prefix, length int, pool *address.Pool) (netip.Prefix, b
 }
 
 // missing says how much more free space in one block a piece of a size would take.
-func missing(pool *address.Pool, length, width int) string {
+func missing(pool *address.Pool, length, family int) string {
+	width := widths[family]
 	need := new(big.Int).Lsh(big.NewInt(1), uint(width-length))
 	largest, any := pool.Largest()
 	if !any {
@@ -223,40 +319,29 @@ func missing(pool *address.Pool, length, width int) string {
 		length, need, largest, have, new(big.Int).Sub(need, have))
 }
 
-// pool is the free IPv4 space of a block: what no network, subnet, site or held block takes, and no block inside it
-// has for its own. It is nil when the block has no IPv4 range.
-func (c *carver) pool(b *estate.Block) *address.Pool {
-	key := join(b.Ranges)
+// pool is the free space of a block: what nothing takes, and no block inside it has for its own. It is nil when the
+// block has no range of the family.
+func (c *carver) pool(b *estate.Block, family int) *address.Pool {
+	own := ofFamily(b.Ranges, family)
+	key := poolKey{join(own), family}
 	if p, known := c.pools[key]; known {
 		return p
-	}
-	var own, inner []netip.Prefix
-	for _, r := range b.Ranges {
-		if r.Addr().Is4() {
-			own = append(own, r)
-		}
 	}
 	if len(own) == 0 {
 		return nil
 	}
-	for _, other := range c.e.Blocks {
-		for _, r := range other.Ranges {
-			for _, o := range own {
-				if address.Covers(o, r) && (o != r || other.Within == b) {
-					inner = append(inner, r)
-				}
-			}
-		}
-	}
-	free := address.SetOf(own...).Minus(c.occupied).Minus(address.SetOf(inner...))
-	c.pools[key] = address.NewPool(free, 32)
+	// The survey finds nothing free in a held block, and then this pool only tells of the family.
+	c.pools[key] = address.NewPool(c.survey.FreeIn(b), widths[family])
 	return c.pools[key]
 }
 
 func join(ranges []netip.Prefix) string {
-	var words []string
-	for _, p := range ranges {
-		words = append(words, p.String())
+	var words string
+	for i, p := range ranges {
+		if i > 0 {
+			words += ", "
+		}
+		words += p.String()
 	}
-	return strings.Join(words, ", ")
+	return words
 }

@@ -2,6 +2,7 @@ package carve
 
 import (
 	"fmt"
+	"math/big"
 	"math/rand/v2"
 	"net/netip"
 	"slices"
@@ -148,6 +149,146 @@ func TestNetworkAroundItsSubnets(t *testing.T) {
 	assert.Contains(t, r.Misfits[0].Message, "no free /20 of block west holds all subnets that network booking has (10.144.0.0/24, 10.145.3.0/24)")
 }
 
+func TestGrowthAndSizes(t *testing.T) {
+	got, r := carveText(t, zonal+`  a:
+    region: west
+    range: 10.0.0.0/20
+    tiers: {web: {hosts: 100, growth: 50%}, app: {size: /26}}
+    subnets: {app-b: {tier: app, zone: west-b, size: /24}, lone: {size: /28}}
+`)
+	require.Empty(t, r.Misfits)
+	assert.Equal(t, map[string]string{"a": "10.0.0.0/20", "a/web-a": "10.0.0.0/24", "a/web-b": "10.0.1.0/24", "a/web-c": "10.0.2.0/24", // 150 and 5 kept
+		"a/app-b": "10.0.4.0/24", "a/app-a": "10.0.5.0/26", "a/app-c": "10.0.5.64/26", "a/lone": "10.0.8.0/28"}, got)
+	assert.Contains(t, r.Subnets[0].Why, "100 hosts, 150 with growth, and 5 kept addresses fit into a /24")
+}
+
+func TestSlots(t *testing.T) {
+	text := zonal + `  first: {from: west, size: /20}
+  third: {from: west, size: /20, slot: 3}
+  a:
+    region: west
+    range: 10.0.0.0/20
+    tiers: {web: {size: /26, slot: 2}, app: {size: /26}, data: {size: /26, spare: 0}}
+    subnets: {lone: {size: /24, slot: 0}, data-b: {tier: data, zone: west-b, slot: 63}}
+`
+	got, r := carveText(t, text)
+	require.Empty(t, r.Misfits)
+	assert.Equal(t, map[string]string{"first": "10.144.0.0/20", "third": "10.144.48.0/20", "a": "10.0.0.0/20", "a/lone": "10.0.0.0/24",
+		"a/web-a": "10.0.2.0/26", "a/web-b": "10.0.2.64/26", "a/web-c": "10.0.2.128/26", // the third /24
+		"a/app-a": "10.0.1.0/26", "a/app-b": "10.0.1.64/26", "a/app-c": "10.0.1.128/26",
+		"a/data-b": "10.0.15.192/26", "a/data-a": "10.0.15.128/26", "a/data-c": "10.0.15.0/26"}, got)
+	after := written(t, text)
+	assert.Contains(t, after, "data-b: {tier: data, zone: west-b, slot: 63, range: 10.0.15.192/26}")
+
+	for change, want := range map[string]string{
+		"size: /20, slot: 3 -> size: /20, slot: 1":               "slot 1 of network third is 10.144.16.0/20, and that is not free in block west",
+		"size: /20, slot: 3 -> size: /20, slot: 64":              "block west has no piece number 64 of /20 for network third",
+		"slot: 63 -> slot: 64":                                   "network a has no piece number 64 of /26 for subnet data-b",
+		"size: /26, slot: 2 -> size: /26, slot: 0":               "slot 0 of tier web is 10.0.0.0/24 in network a, and that is not free",
+		"spare: 0 -> spare: 0, slot: 0":                          "slot 0 of tier data is 10.0.0.0/24 in network a, and that is not free",
+		"slot: 2}, app: {size: /26 -> slot: 2}, app: {size: /20": "no room for tier app",
+	} {
+		old, new, _ := strings.Cut(change, " -> ")
+		require.Contains(t, text, old)
+		_, r := carveText(t, strings.Replace(text, old, new, 1))
+		require.NotEmpty(t, r.Misfits, change)
+		assert.Contains(t, r.Misfits[0].Message, want, change)
+	}
+}
+
+func TestZonesSideBySide(t *testing.T) {
+	text := zonal + `  a:
+    region: west
+    range: 10.0.0.0/20
+    layout: zones
+    tiers: {web: {hosts: 100}, app: {hosts: 200}}
+    held: {tills: {for: card terminals, size: /26}}
+`
+	got, r := carveText(t, text)
+	require.Empty(t, r.Misfits)
+	want := map[string]string{"a": "10.0.0.0/20", "a/app-a": "10.0.0.0/24", "a/web-a": "10.0.1.0/25", "a/app-b": "10.0.2.0/24", "a/web-b": "10.0.3.0/25",
+		"a/app-c": "10.0.4.0/24", "a/web-c": "10.0.5.0/25"}
+	assert.Equal(t, want, got)
+	assert.Equal(t, "10.0.8.0/26", r.Held[0].Range.String())
+	require.Len(t, r.Bundles, 4)
+	assert.Equal(t, "zone west-b 10.0.2.0/23 128", fmt.Sprint(r.Bundles[1].Name, " ", r.Bundles[1].Block, " ", r.Bundles[1].Free))
+	after := written(t, text)
+	assert.Contains(t, after, "tills: {for: card terminals, range: 10.0.8.0/26}")
+	// A tier that is added goes into each zone's block, and a zone behind the others.
+	after = strings.Replace(after, "app: {hosts: 200}", "app: {hosts: 200}, data: {hosts: 50}", 1)
+	after = written(t, strings.Replace(after, "west-c]", "west-c, west-d]", 1))
+	got, _ = carveText(t, after)
+	for name, r := range want {
+		assert.Equal(t, r, got[name], "%s moved", name)
+	}
+	assert.Equal(t, []string{"10.0.1.128/26", "10.0.3.128/26", "10.0.5.128/26", "10.0.6.0/24"}, []string{got["a/data-a"], got["a/data-b"], got["a/data-c"], got["a/app-d"]})
+
+	_, r = carveText(t, strings.Replace(text, "10.0.0.0/20", "10.0.0.0/22", 1))
+	require.NotEmpty(t, r.Misfits)
+	assert.Contains(t, r.Misfits[0].Message, "no room for 3 zones of /23 side by side and 1 more: it needs a /21 (2048 addresses)")
+}
+
+func TestBothFamilies(t *testing.T) {
+	text := `wendrik: 1
+profile: zonal
+regions: {west: [west-a, west-b]}
+space: {all: {block: [10.144.0.0/12, "fd3a:5e11:c0de::/48"]}}
+networks:
+  a:
+    region: west
+    from: all
+    size: /20
+    size6: /56   # gone with the size
+    tiers: {web: {hosts: 100}, app: {hosts: 100, zones: [west-b]}}
+  b:
+    region: west
+    range: 10.150.0.0/20
+    from: all
+    size6: /56
+    tiers: {web: {hosts: 100}}
+    subnets: {web-a: {tier: web, zone: west-a, range: 10.150.0.0/25}}
+  six: {region: west, range: "fd3a:5e11:c0de:ff00::/62", tiers: {t: {spare: 0}}}
+`
+	after := written(t, text)
+	for _, line := range []string{
+		"    range: [10.144.0.0/20, fd3a:5e11:c0de::/56]\n    tiers",
+		"web-a: {tier: web, zone: west-a, range: [10.144.0.0/25, fd3a:5e11:c0de::/64]}",
+		"web-b: {tier: web, zone: west-b, range: [10.144.0.128/25, fd3a:5e11:c0de:1::/64]}",
+		"app-b: {tier: app, zone: west-b, range: [10.144.2.0/25, fd3a:5e11:c0de:4::/64]}",
+		"    range: [10.150.0.0/20, fd3a:5e11:c0de:100::/56]\n    from: all\n    tiers",
+		"web-a: {tier: web, zone: west-a, range: [10.150.0.0/25, fd3a:5e11:c0de:100::/64]}",
+		"web-b: {tier: web, zone: west-b, range: [10.150.0.128/25, fd3a:5e11:c0de:101::/64]}",
+		"t-b: {tier: t, zone: west-b, range: fd3a:5e11:c0de:ff01::/64}",
+	} {
+		assert.Contains(t, after, line)
+	}
+	assert.NotContains(t, after, "size6")
+	_, r := carveText(t, strings.Replace(text, "ff00::/62", "ff00::/64", 1))
+	require.Len(t, r.Misfits, 1)
+	assert.Contains(t, r.Misfits[0].Message, "tier t, 2 subnets of /64 and room for 0 more: it needs a /63 (36893488147419103232 addresses)")
+}
+
+func TestNaming(t *testing.T) {
+	text := strings.Replace(zonal, "networks:", "naming: \"{tier}-{zone}-{slot}\"\nnetworks:", 1) + `  a: {region: west, range: 10.0.0.0/20, tiers: {web: {size: /24}}}
+  b: {region: west, range: 10.1.0.0/20, naming: "{network}-{region}-{tier}{zone}", tiers: {web: {size: /24, zones: [west-b]}}, subnets: {b-west-webb: {range: 10.1.15.0/24}}}
+`
+	got, r := carveText(t, text)
+	require.Empty(t, r.Misfits)
+	assert.Equal(t, map[string]string{"a": "10.0.0.0/20", "b": "10.1.0.0/20", "a/web-a-0": "10.0.0.0/24", "a/web-b-1": "10.0.1.0/24", "a/web-c-2": "10.0.2.0/24",
+		"b/b-west-webb": "10.1.15.0/24", "b/b-west-webb-2": "10.1.0.0/24"}, got)
+}
+
+func TestWhatIsTaken(t *testing.T) {
+	e := load(t, zonal+`  a: {from: west, size: /20}
+  b: {region: west, range: 10.0.0.0/22, tiers: {web: {size: /24, spare: 0, zones: [west-a]}}, held: {h: {for: x, range: 10.0.1.0/24}}}
+clusters: {c: {in: b, pods: 10.0.2.0/24}}
+`)
+	r := Estate(e, netip.MustParsePrefix("10.144.0.0/18"), netip.MustParsePrefix("10.0.0.64/26"))
+	require.Empty(t, r.Misfits)
+	assert.Equal(t, "10.144.64.0/20", r.Networks[0].Range.String())
+	assert.Equal(t, "10.0.3.0/24", r.Subnets[0].Range.String(), "past what is taken, held, and a cluster's")
+}
+
 // TestAdditionsMoveNothing adds a zone, then a tier, then a network to a carved plan.
 func TestAdditionsMoveNothing(t *testing.T) {
 	text := written(t, zonal+`  booking: {region: west, from: west, size: /20, tiers: {web: {hosts: 120}, app: {hosts: 400}}}
@@ -179,7 +320,7 @@ func TestMisfits(t *testing.T) {
 		{"  a: {from: west, size: /64}\n", "no-family", "no IPv4 range", ""},
 		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {}}}\n", "no-size", "neither hosts nor size", "hosts: 100"},
 		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {size: /29}}}\n", "size-limit", "a subnet of /29 is outside what profile zonal takes", "from /16 to /28"},
-		{"  a: {region: west, range: 10.0.0.0/8, tiers: {t: {hosts: 70000}}}\n", "size-limit", "need a /15", "up to 65531 hosts"},
+		{"  a: {region: west, range: 10.0.0.0/8, tiers: {t: {hosts: 70000}}}\n", "size-limit", "need a /15", "up to 65531"},
 		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {hosts: 59}}}\n", "", "", ""},
 		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {hosts: 60}}}\n", "no-room", "3 subnets of /25 and room for 1 more: it needs a /23 (512 addresses), and the largest free block is a /24 (256): 256 addresses are missing", "enlarge the network"},
 		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {hosts: 60, zones: [west-a, west-b]}}}\n", "no-room", "2 subnets of /25 and room for 2 more", "spare: 0"},
@@ -187,7 +328,7 @@ func TestMisfits(t *testing.T) {
 		{"  a: {region: west, range: 10.0.0.0/26, subnets: {u-a: {tier: u, zone: west-a, range: 10.0.0.0/28}, u-b: {tier: u, zone: west-b, range: 10.0.0.16/28}, u-c: {tier: u, zone: west-c, range: 10.0.0.32/28}},\n     tiers: {u: {hosts: 1}, t: {hosts: 1, zones: [west-a], spare: 0}}}\n",
 			"no-room", "nothing is free", "write  spare: 0  at tier u to give that up"},
 		{"  a: {range: 10.0.0.0/24, tiers: {t: {hosts: 1}}}\n", "no-zones", "its subnets live in zones, and network a has none", "region:"},
-		{"  a: {range: 10.0.0.0/24, subnets: {s: {}}}\n", "no-size", "subnet a/s has no range, and no tier", "range:  or  tier:"},
+		{"  a: {range: 10.0.0.0/24, subnets: {s: {}}}\n", "no-size", "subnet s of network a has no range, and neither size nor tier", "size:  or  tier:"},
 		{"  a: {profile: regional, region: west, tiers: {t: {hosts: 1}}}\n", "no-range", "nothing that its subnets could be carved from", "from:"},
 		{"  a: {profile: regional, region: west, from: kept, tiers: {t: {hosts: 1}}}\n", "block-held", "is held", ""},
 	} {
@@ -287,13 +428,15 @@ func TestTiersAsProperties(t *testing.T) {
 			byTier[s.Tier] = append(byTier[s.Tier], s.Range)
 		}
 		require.Len(t, byTier, len(hosts))
-		for _, tier := range r.Tiers {
-			mine := byTier[tier.Name]
+		require.Len(t, r.Bundles, len(hosts))
+		for _, bundle := range r.Bundles {
+			tier := strings.TrimPrefix(bundle.Name, "tier ")
+			mine := byTier[tier]
 			require.Len(t, mine, len(some), "one subnet for each zone")
-			require.Greater(t, tier.Slots, len(mine), "room for another zone")
+			require.Positive(t, bundle.Free.Cmp(address.Count(mine[0]).Sub(address.Count(mine[0]), big.NewInt(1))), "room for another zone")
 			for name, ranges := range byTier {
 				for _, p := range ranges {
-					require.Equal(t, name == tier.Name, tier.Block.Overlaps(p), "the block of a tier is its own")
+					require.Equal(t, name == tier, bundle.Block.Overlaps(p), "the block of a tier is its own")
 				}
 			}
 		}

@@ -1,6 +1,7 @@
 package estate
 
 import (
+	"cmp"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -29,6 +30,7 @@ func Build(p *plan.Plan) (*Estate, []plan.Finding) {
 	b.networks()
 	b.workloads()
 	b.sites()
+	b.clusters()
 	b.peerings()
 	b.hubs()
 	b.tables()
@@ -99,7 +101,10 @@ func (b *builder) regions() {
 func (b *builder) space() {
 	b.e.blocks = map[string]*Block{}
 	for _, p := range b.e.Plan.Space {
-		block := &Block{Plan: p, Name: p.Name.Value, Ranges: prefixes(p.Ranges), Held: p.Held.Given()}
+		block := &Block{Plan: p, Name: p.Name.Value, Ranges: prefixes(p.Ranges), Held: p.Held.Given(), Region: p.Region.Value}
+		if p.Region.Given() {
+			lookup(b, p.Region, "space."+block.Name+".region", "region", b.e.regions)
+		}
 		b.e.Blocks = append(b.e.Blocks, block)
 		b.e.blocks[block.Name] = block
 	}
@@ -113,7 +118,7 @@ func (b *builder) space() {
 			continue
 		}
 		for _, r := range block.Plan.Ranges {
-			if !slices.ContainsFunc(block.Within.Ranges, func(p netip.Prefix) bool { return address.Covers(p, r.Prefix) }) {
+			if !inside(block.Within.Ranges, r.Prefix) {
 				b.report(r.At, place+".block", "block-outside", "choose a range in it, or another block for within",
 					"%s does not lie in block %s (%s)", r.Prefix, block.Within.Name, join(block.Within.Ranges))
 			}
@@ -175,18 +180,24 @@ func (b *builder) networks() {
 			b.report(p.Regions[1].At, place+".region", "several-regions", "give each region a network of its own",
 				"a network whose subnets live in one zone lives in one region")
 		}
+		n.Naming = cmp.Or(p.Naming.Value, b.e.Plan.Naming.Value)
 		if p.From.Given() {
 			n.From = lookup(b, p.From, place+".from", "block", b.e.blocks)
 		}
-		if n.Profile.OwnRanges && !p.HasRange && !p.Size.Given() {
+		if n.Profile.OwnRanges && !p.HasRange && !p.Size.Given() && !p.Size6.Given() {
 			b.report(p.Name.At, place, "no-range", "add  range: ...,  or  from: BLOCK  and  size: /20  for carve",
 				"network %s has neither range nor size", n.Name)
 		}
-		if p.Size.Given() && !p.From.Given() && !p.HasRange {
-			b.report(p.Size.At, place+".size", "no-block", "add  from:  with one of "+orNone(names(b.e.blocks)),
+		if (p.Size.Given() || p.Size6.Given()) && !p.From.Given() && !p.HasRange {
+			at := p.Size.At
+			if !p.Size.Given() {
+				at = p.Size6.At
+			}
+			b.report(at, place+".size", "no-block", "add  from:  with one of "+orNone(names(b.e.blocks)),
 				"the size of network %s says how much to carve, and nothing says from which block", n.Name)
 		}
 		b.tiers(n, place)
+		b.held(n, place)
 		b.subnets(n, place)
 		b.gateways(n, place)
 		b.lists(n, place)
@@ -232,6 +243,29 @@ func (b *builder) zone(n *Network, z plan.Text, place string) {
 	}
 }
 
+// held binds the parts of a network that are held.
+func (b *builder) held(n *Network, place string) {
+	for _, p := range n.Plan.Held {
+		h := &Held{Plan: p, Name: p.Name.Value, Network: n, Ranges: prefixes(p.Ranges)}
+		n.Held = append(n.Held, h)
+		here := place + ".held." + h.Name
+		if len(p.Ranges) == 0 && !p.Size.Given() {
+			b.report(p.Name.At, here, "no-range", "add  range: ...,  or  size: /24  for carve", "held part %s has neither range nor size", h.Path())
+		}
+		for _, r := range p.Ranges {
+			if own := prefixes(n.Plan.Ranges); len(own) > 0 && !inside(own, r.Prefix) {
+				b.report(r.At, here+".range", "held-outside", "hold it as a block of space with  held:,  or choose a range in the network",
+					"%s does not lie in network %s (%s)", r.Prefix, n.Name, join(own))
+			}
+		}
+	}
+}
+
+// inside reports whether one of the ranges holds all of p.
+func inside(ranges []netip.Prefix, p netip.Prefix) bool {
+	return slices.ContainsFunc(ranges, func(r netip.Prefix) bool { return address.Covers(r, p) })
+}
+
 func (b *builder) subnets(n *Network, place string) {
 	own := prefixes(n.Plan.Ranges)
 	for _, p := range n.Plan.Subnets {
@@ -252,7 +286,7 @@ func (b *builder) subnets(n *Network, place string) {
 		}
 		for _, r := range p.Ranges {
 			n.where.Insert(r.Prefix, s)
-			if n.Profile.OwnRanges && len(own) > 0 && !slices.ContainsFunc(own, func(p netip.Prefix) bool { return address.Covers(p, r.Prefix) }) {
+			if n.Profile.OwnRanges && len(own) > 0 && !inside(own, r.Prefix) {
 				b.report(r.At, here+".range", "subnet-outside", fmt.Sprintf("choose a range in %s, or add one to the network", join(own)),
 					"subnet %s (%s) does not lie in its network %s (%s)", s.Name, r.Prefix, n.Name, join(own))
 			}

@@ -97,6 +97,10 @@ func TestBindingProblems(t *testing.T) {
 		{"hubs:\n  h: {attach: {quay: t}, tables: {t: {}}}", "unknown-name", `no network or site named "quay"`, "booking"},
 		{"hubs:\n  h: {attach: {booking: u}, tables: {t: {}}}", "unknown-name", `no table of hub h named "u"`, "t"},
 		{"expect: [ticket-2 reaches internet on tcp/443]", "unknown-name", `"ticket-2"`, "did you mean ticket-1?"},
+		{"clusters:\n  c: {in: bookin, pods: 10.9.0.0/16}", "unknown-name", `no network named "bookin"`, "did you mean booking?"},
+		{"networks:\n  x: {range: 10.0.0.0/24, held: {h: {for: tills}}}", "no-range", "held part x/h has neither range nor size", "size: /24"},
+		{"networks:\n  x: {range: 10.0.0.0/24, held: {h: {for: tills, range: 10.0.1.0/28}}}", "held-outside", "does not lie in network x", "held:"},
+		{"networks:\n  x: {size6: /56}", "no-block", "nothing says from which block", "add  from:"},
 		{"space:\n  east: {block: 10.9.0.0/16, within: west}", "block-outside", "does not lie in block west (10.144.0.0/14)", ""},
 	} {
 		text := merged(c.add)

@@ -20,6 +20,7 @@ type Estate struct {
 	Peerings  []*Peering
 	Hubs      []*Hub
 	Sites     []*Site
+	Clusters  []*Cluster
 
 	blocks    map[string]*Block
 	regions   map[string]*plan.Region
@@ -37,6 +38,7 @@ type Block struct {
 	Name   string
 	Ranges []netip.Prefix
 	Within *Block // nil at the top
+	Region string // empty when it is for any
 	Held   bool
 }
 
@@ -47,10 +49,12 @@ type Network struct {
 	Profile plan.Profile
 	Regions []*plan.Region
 	From    *Block
+	Naming  string // the pattern of its subnets' names; empty for that of the profile
 	// Ranges are the network's own, or those of its subnets where the profile gives it none of its own, or the plan none
 	// yet.
 	Ranges      []netip.Prefix
 	Tiers       []*Tier
+	Held        []*Held
 	Subnets     []*Subnet
 	Gateways    []*Gateway
 	Tables      []*Table
@@ -67,6 +71,26 @@ type Network struct {
 	groups   map[string]*Group
 	hosts    map[netip.Addr]Host
 	where    address.Table[*Subnet]
+}
+
+// Held is a part of a network that is no subnet.
+type Held struct {
+	Plan    *plan.Held
+	Name    string
+	Network *Network
+	Ranges  []netip.Prefix
+}
+
+// Path is the held part's name with its network's.
+func (h *Held) Path() string { return h.Network.Name + "/" + h.Name }
+
+// Cluster is a container cluster, with the ranges of its pods and services.
+type Cluster struct {
+	Plan     *plan.Cluster
+	Name     string
+	Network  *Network
+	Pods     []netip.Prefix
+	Services []netip.Prefix
 }
 
 // Tier is a purpose that subnets of a network serve.

@@ -30,6 +30,18 @@ func (b *builder) sites() {
 	}
 }
 
+func (b *builder) clusters() {
+	for _, p := range b.e.Plan.Clusters {
+		c := &Cluster{Plan: p, Name: p.Name.Value, Pods: prefixes(p.Pods), Services: prefixes(p.Services)}
+		if p.In.Given() {
+			if c.Network = lookup(b, p.In, "clusters."+c.Name+".in", "network", b.e.networks); c.Network == nil {
+				continue
+			}
+		}
+		b.e.Clusters = append(b.e.Clusters, c)
+	}
+}
+
 func (b *builder) peerings() {
 	b.e.peerings = map[string]*Peering{}
 	for _, p := range b.e.Plan.Peerings {

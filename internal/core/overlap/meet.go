@@ -2,6 +2,7 @@ package overlap
 
 import (
 	"fmt"
+	"strings"
 
 	"wendrik/internal/core/estate"
 )
@@ -9,12 +10,12 @@ import (
 // meetings knows which networks and sites can be led to which others, so that two of them meet when one is led to the
 // other, or a third to both: then one address would stand for two things.
 type meetings struct {
-	// reach lists, for each network and site, what it is joined to, and by what.
-	reach map[any]map[any]string
+	// reach lists, for each network and site, what it can be led to, and by what; from is the same the other way.
+	reach, from map[any]map[any]string
 }
 
 func newMeetings(e *estate.Estate) *meetings {
-	m := &meetings{reach: map[any]map[any]string{}}
+	m := &meetings{reach: map[any]map[any]string{}, from: map[any]map[any]string{}}
 	for _, p := range e.Peerings {
 		how := "peering " + p.Name
 		m.join(p.Between[0], p.Between[1], how)
@@ -57,35 +58,44 @@ func (m *meetings) join(a, b any, how string) {
 	if m.reach[a] == nil {
 		m.reach[a] = map[any]string{}
 	}
+	if m.from[b] == nil {
+		m.from[b] = map[any]string{}
+	}
 	if m.reach[a][b] == "" {
-		m.reach[a][b] = how
+		m.reach[a][b], m.from[b][a] = how, how
 	}
 }
 
-// between says by what two things meet; empty when they do not.
-func (m *meetings) between(a, b Thing) string {
-	x, y := end(a.network, a.site), end(b.network, b.site)
+// chain says by what two ends meet, as names from one to the other; empty when they do not.
+func (m *meetings) chain(x, y any) []string {
 	if how := m.reach[x][y]; how != "" {
-		return "they meet by " + how
+		return []string{nameOf(x), how, nameOf(y)}
 	}
 	if how := m.reach[y][x]; how != "" {
-		return "they meet by " + how
+		return []string{nameOf(x), how, nameOf(y)}
 	}
-	best := ""
-	for third, joined := range m.reach {
-		byX, byY := joined[x], joined[y]
-		if byX == "" || byY == "" {
+	var best []string
+	for third, byX := range m.from[x] {
+		byY := m.reach[third][y]
+		if byY == "" {
 			continue
 		}
-		how := fmt.Sprintf("%s is joined to both, by %s and by %s", nameOf(third), byX, byY)
-		if byX == byY {
-			how = fmt.Sprintf("%s is joined to both, by %s", nameOf(third), byX)
-		}
-		if best == "" || how < best {
-			best = how
+		if c := []string{nameOf(x), byX, nameOf(third), byY, nameOf(y)}; best == nil || strings.Join(c, " ") < strings.Join(best, " ") {
+			best = c
 		}
 	}
 	return best
+}
+
+// chainText puts a chain into a sentence.
+func chainText(chain []string) string {
+	switch {
+	case len(chain) == 3:
+		return "they meet by " + chain[1]
+	case chain[1] == chain[3]:
+		return fmt.Sprintf("%s is joined to both, by %s", chain[2], chain[1])
+	}
+	return fmt.Sprintf("%s is joined to both, by %s and by %s", chain[2], chain[1], chain[3])
 }
 
 func nameOf(end any) string {

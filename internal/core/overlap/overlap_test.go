@@ -58,6 +58,23 @@ func TestVerdicts(t *testing.T) {
 		{"two held blocks", "space: {h: {block: 10.0.0.0/16, held: one}, i: {block: 10.0.0.0/24, held: two}}", "latent block h, block i, 10.0.0.0/24: both are held"},
 		{"a held block within a held block", "space: {h: {block: 10.0.0.0/16, held: one}, i: {block: 10.0.0.0/24, held: two, within: h}}", "harmless block h, block i, 10.0.0.0/24: one held block lies within"},
 		{"blocks that are not held", "space: {h: {block: 10.0.0.0/16}, i: {block: 10.0.0.0/24}}\nnetworks: {a: {range: 10.0.0.0/24}}", ""},
+		{"blocks that are the same space", "space: {h: {block: 10.0.0.0/16}, i: {block: 10.0.0.0/16}, j: {block: 10.0.0.0/16, within: h}}", "conflict block h, block i, 10.0.0.0/16: both blocks are the same space; conflict block i, block j, 10.0.0.0/16: both"},
+		{"a held part of a network", "networks: {a: {range: 10.0.0.0/20, held: {h: {for: tills, range: 10.0.1.0/24}}, subnets: {x: {range: 10.0.0.0/23}, y: {range: 10.0.2.0/24}}}}",
+			"conflict held part a/h, subnet a/x, 10.0.1.0/24: both are in network a"},
+		{"a cluster on its own network", "networks: {a: {range: 10.0.0.0/20, subnets: {x: {range: 10.0.0.0/24}}}}\nclusters: {c: {in: a, pods: 10.0.0.0/16}}",
+			"conflict network a, the pods of cluster c, 10.0.0.0/20: cluster c lives in network a"},
+		{"a cluster on what its network is joined to", two + ", c: {range: 10.1.0.0/20}}\npeerings: {p: {between: [a, c]}}\nclusters: {k: {in: c, pods: 10.0.0.0/22, services: 10.9.0.0/20}}",
+			"conflict network a, the pods of cluster k, 10.0.0.0/22: cluster k lives in network c, and they meet by peering p; latent network a, network b, 10.0.8.0/22: nothing joins"},
+		{"a cluster on a stranger", "networks: {a: {range: 10.0.0.0/20}, c: {range: 10.1.0.0/20}}\nclusters: {k: {in: c, services: 10.0.0.0/22}}",
+			"latent network a, the services of cluster k, 10.0.0.0/22: nothing joins network c, in which cluster k lives, and network a"},
+		{"a cluster on a site of a third", "networks: {a: {range: 10.0.0.0/20}, c: {range: 10.1.0.0/20}}\nsites: {s: {ranges: 10.5.0.0/16, link: a}}\npeerings: {p: {between: [a, c]}}\nclusters: {k: {in: c, pods: 10.5.0.0/22}}",
+			"conflict site s, the pods of cluster k, 10.5.0.0/22: cluster k lives in network c, and network a is joined to both, by peering p and by the link of site s"},
+		{"pods and services of one cluster", "networks: {a: {range: 10.0.0.0/20}}\nclusters: {k: {in: a, pods: 10.5.0.0/16, services: 10.5.0.0/20}}",
+			"conflict the pods of cluster k, the services of cluster k, 10.5.0.0/20: pods and services of cluster k meet inside it"},
+		{"pods of two clusters", "networks: {a: {range: 10.0.0.0/20}}\nclusters: {k: {in: a, pods: 10.5.0.0/16}, l: {in: a, pods: 10.5.0.0/16}}",
+			"harmless the pods of cluster k, the pods of cluster l, 10.5.0.0/16: each cluster knows only its own"},
+		{"pods in a block held for them", "space: {h: {block: 10.4.0.0/14, held: pods}}\nnetworks: {a: {range: 10.0.0.0/20}}\nclusters: {k: {in: a, pods: 10.5.0.0/16}}",
+			"harmless block h, the pods of cluster k, 10.5.0.0/16: block h is held (pods), and the pods of cluster k lie in it"},
 		{"IPv6", "networks: {a: {range: fd3a::/48}, b: {range: [10.0.0.0/8, fd3a:0:0:5::/64]}}", "latent network a, network b, fd3a:0:0:5::/64: nothing joins"},
 		{"ranges of one network", "networks: {a: {range: [10.0.0.0/20, 10.0.0.0/24]}}", "conflict network a, network a, 10.0.0.0/24: both are ranges of network a"},
 	} {
@@ -74,6 +91,33 @@ func TestVerdicts(t *testing.T) {
 				assert.True(t, strings.HasPrefix(got[i], want), "%s:\n got %s\nwant %s", c.name, got[i], want)
 			}
 		}
+	}
+}
+
+// TestChainsAndMends asks by what two things meet, and where one of them could go.
+func TestChainsAndMends(t *testing.T) {
+	for _, c := range []struct{ text, chain, mend string }{
+		{"networks: {a: {range: 10.0.0.0/20}, b: {range: 10.0.8.0/22}}\npeerings: {p: {between: [a, b]}}",
+			"network a - peering p - network b", "the nearest free /22 for network b is 10.0.16.0/22, in 10.0.0.0/8"},
+		{"space: {s: {block: 10.0.0.0/18}}\nnetworks: {a: {range: 10.0.0.0/20}, b: {range: 10.0.0.0/20}, c: {range: 10.0.16.0/20}}\npeerings: {p: {between: [a, c]}, q: {between: [c, b]}}",
+			"network a - peering p - network c - peering q - network b", "the nearest free /20 for network b is 10.0.32.0/20, in block s"},
+		{"space: {s: {block: 10.0.0.0/20}}\nnetworks: {a: {range: 10.0.0.0/20}, b: {range: 10.0.0.0/21}}\npeerings: {p: {between: [a, b]}}",
+			"network a - peering p - network b", "no /21 is free for network b in block s"},
+		{"networks: {a: {range: 10.0.0.0/20}}\nsites: {x: {ranges: 10.0.0.0/24, link: a}}", "network a - the link of site x - site x", "the nearest free /20 for network a is 10.0.16.0/20, in 10.0.0.0/8"},
+		{"networks: {a: {range: 10.0.0.0/22, subnets: {x: {range: 10.0.1.0/24}, y: {range: 10.0.1.0/24}, z: {range: 10.0.0.0/24}}}}",
+			"network a", "the nearest free /24 for subnet a/y is 10.0.2.0/24, in network a"},
+		{"networks: {a: {range: 10.0.0.0/20}}\nclusters: {k: {in: a, pods: 10.0.0.0/16}}", "network a - cluster k", "the nearest free /16 for the pods of cluster k is 10.1.0.0/16, in 10.0.0.0/8"},
+		{"networks: {a: {range: 9.0.0.0/20}, b: {range: 9.0.0.0/20}}\npeerings: {p: {between: [a, b]}}", "network a - peering p - network b", ""},
+	} {
+		found := pairs(t, c.text)
+		require.NotEmpty(t, found, c.text)
+		assert.Equal(t, Conflict, found[0].Verdict, c.text)
+		got := strings.Join(found[0].Chain, " - ")
+		if strings.HasPrefix(got, "cluster") {
+			got = strings.Join([]string{found[0].Chain[1], found[0].Chain[0]}, " - ")
+		}
+		assert.Equal(t, c.chain, got, c.text)
+		assert.Equal(t, c.mend, found[0].Mend, c.text)
 	}
 }
 

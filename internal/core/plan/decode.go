@@ -415,11 +415,12 @@ func (d *decoder) count(n *yaml.Node) Number {
 
 // size reads the length of a range, written /20.
 func (d *decoder) size(n *yaml.Node) Number {
-	v, at := parsed(d, n, "bad-size", parseSize)
+	v, at := parsed(d, n, "bad-size", ParseSize)
 	return Number{v, at}
 }
 
-func parseSize(s string) (int, error) {
+// ParseSize reads the length of a range, written /20.
+func ParseSize(s string) (int, error) {
 	v, err := strconv.ParseUint(strings.TrimPrefix(s, "/"), 10, 8)
 	switch {
 	case err == nil && v <= 128 && strings.HasPrefix(s, "/"):

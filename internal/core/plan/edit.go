@@ -16,12 +16,15 @@ type Edit struct {
 	Was    string   // the key of the entry that it replaces, when not Key itself
 	Before int      // for a list: the number (from 1) of the element it goes before; 0 for the end
 	Value  Value
+	Remove bool // whether the entry goes, and nothing takes its place
 }
 
 // String writes the edit for a person: where, and what is put there.
 func (e Edit) String() string {
 	where := strings.Join(e.Path, ".")
 	switch {
+	case e.Remove:
+		return fmt.Sprintf("remove %s.%s", where, e.Key)
 	case e.Key == "" && e.Before > 0:
 		return fmt.Sprintf("put %s into %s, before number %d", e.Value, where, e.Before)
 	case e.Key == "":
@@ -147,6 +150,12 @@ func (ed *editor) plan(e Edit) error {
 			break
 		}
 	}
+	if e.Remove {
+		if len(rest) > 0 {
+			return nil
+		}
+		return ed.remove(at, e.Key)
+	}
 	if len(rest) == 0 && e.Key != "" && !hollow(at) {
 		if done, err := ed.replace(at, e); done || err != nil {
 			return err
@@ -177,6 +186,35 @@ func (ed *editor) replace(m *yaml.Node, e Edit) (done bool, err error) {
 	start := ed.src.offset(pos(key))
 	ed.patches = append(ed.patches, Patch{Start: start, End: end, Text: Field{e.Key, e.Value}.text(ed.quotes())})
 	return true, nil
+}
+
+// remove patches an entry away: its lines, or what stands in the braces up to its neighbour.
+func (ed *editor) remove(m *yaml.Node, key string) error {
+	value, i := ed.find(m, key)
+	if value == nil {
+		return nil
+	}
+	start := ed.src.offset(pos(m.Content[i]))
+	end, err := ed.endOfValue(m.Content[i], value)
+	switch {
+	case err != nil:
+		return err
+	case m.Style&yaml.FlowStyle != 0 && i > 0:
+		start, err = ed.endOfValue(m.Content[i-2], m.Content[i-1])
+	case m.Style&yaml.FlowStyle != 0 && i+2 < len(m.Content):
+		end = ed.src.offset(pos(m.Content[i+2]))
+	case m.Style&yaml.FlowStyle == 0:
+		line := ed.lineStart(start)
+		if strings.TrimSpace(string(ed.src.Text[line:start])) != "" {
+			return errExtent // it stands behind the dash of a list
+		}
+		start, end = line, min(lineStop(ed.src.Text, end)+1, len(ed.src.Text))
+	}
+	if err != nil {
+		return err
+	}
+	ed.patches = append(ed.patches, Patch{Start: start, End: end})
+	return nil
 }
 
 // note adds an edit to what grows in the mapping or list at a node.

@@ -57,6 +57,12 @@ func TestApply(t *testing.T) {
 		{"a folded word at the end", "a:\n  b: one\n    two\nc: 1\n", "a:\n  b: one\n    two\n  d: x\nc: 1\n", []Edit{set("a", "d", "x")}},
 		{"the layout of JSON", "{\"a\": {\"b\": 1}}\n", "{\"a\": {\"b\": 1, \"c\": {\"d\": \"x\"}}}\n", []Edit{set("a.c", "d", "x")}},
 		{"four blanks a level", "a:\n    b:\n        c: 1\n", "a:\n    b:\n        c: 1\n    d:\n        e: x\n", []Edit{set("a.d", "e", "x")}},
+		{"remove lines", "a:\n  b: 1\n  c:\n    - x # y\n  d: 2\n", "a:\n  b: 1\n  d: 2\n", []Edit{{Path: at("a"), Key: "c", Remove: true}}},
+		{"remove inside braces", "a: {b: 1, c: [x], d: 2}\n", "a: {b: 1, d: 2}\n", []Edit{{Path: at("a"), Key: "c", Remove: true}}},
+		{"remove the first inside braces", "a: {b: 1, c: 2}\n", "a: {c: 2}\n", []Edit{{Path: at("a"), Key: "b", Remove: true}}},
+		{"remove the last and add behind it", "a:\n  b: 1\n  c: 2\n", "a:\n  b: x\n  d: w\n", []Edit{set("a", "b", "x"), {Path: at("a"), Key: "c", Remove: true}, set("a", "d", "w")}},
+		{"remove the last inside braces and add behind it", "a: {b: 1, c: 2}\n", "a: {b: 1, d: w}\n", []Edit{{Path: at("a"), Key: "c", Remove: true}, set("a", "d", "w")}},
+		{"remove what is not there", "a: {b: 1}\n", "a: {b: 1}\n", []Edit{{Path: at("a"), Key: "c", Remove: true}, {Path: at("x.y"), Key: "c", Remove: true}}},
 		{"the whole of a key with quotes", "a:\n  \"size\": \"/20\"\n", "a:\n  range: ::1/128\n", []Edit{{Path: at("a"), Was: "size", Key: "range", Value: Word("::1/128")}}},
 	} {
 		got, _, err := Apply(NewSource("t", []byte(c.before)), c.edits)

@@ -41,7 +41,18 @@ func isPatternWord(word string) bool {
 // FillPattern puts values in the place of the words of a pattern. Where a value is empty, the dash before or behind it
 // goes too.
 func FillPattern(pattern string, value func(word string) string) string {
-	name := inBraces.ReplaceAllStringFunc(pattern, func(found string) string { return value(strings.Trim(found, "{}")) })
+	var b strings.Builder
+	for rest := pattern; rest != ""; {
+		text, after, found := strings.Cut(rest, "{")
+		b.WriteString(text)
+		if !found {
+			break
+		}
+		word, behind, _ := strings.Cut(after, "}")
+		b.WriteString(value(word))
+		rest = behind
+	}
+	name := b.String()
 	for strings.Contains(name, "--") {
 		name = strings.ReplaceAll(name, "--", "-")
 	}

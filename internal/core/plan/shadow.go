@@ -7,6 +7,9 @@ func (ed *editor) change(e Edit) {
 	at := ed.root
 	for _, word := range e.Path {
 		value, _ := ed.find(at, word)
+		if value == nil && e.Remove {
+			return
+		}
 		if value == nil {
 			value = &yaml.Node{Kind: yaml.MappingNode}
 			ed.put(at, word, value)
@@ -15,6 +18,13 @@ func (ed *editor) change(e Edit) {
 		if isNull(at) {
 			*at = yaml.Node{Kind: yaml.MappingNode}
 		}
+	}
+	if e.Remove {
+		if _, i := ed.find(at, e.Key); i >= 0 {
+			at.Content = append(at.Content[:i], at.Content[i+2:]...)
+			delete(ed.keys, at)
+		}
+		return
 	}
 	if e.Key != "" {
 		if at.Kind == yaml.SequenceNode && len(at.Content) == 0 {

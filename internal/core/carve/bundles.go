@@ -1,0 +1,469 @@
+package carve
+
+import (
+	"cmp"
+	"fmt"
+	"math/big"
+	"net/netip"
+	"slices"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
+)
+
+// bundle is seats that lie side by side in one block: those of a tier, or of a zone, or one alone.
+type bundle struct {
+	name     string // for messages: tier web, zone west-a, subnet x
+	seats    []*seat
+	spare    int         // for how many more seats of its largest size the block leaves room
+	zone     bool        // whether it is a zone, whose block stays its own
+	slot     plan.Number // which piece of the network the block is
+	at       plan.Pos
+	place    string
+	reserved netip.Prefix // the part of the block that is kept for more; the zero Prefix for none
+}
+
+// layout sorts the seats of a network into bundles: by tier, or by zone where the plan says so.
+func layout(n *estate.Network, seats []*seat, sizes map[*estate.Tier]*tierSize) []*bundle {
+	var all []*bundle
+	byName := map[string]*bundle{}
+	byZone := n.Plan.Layout.Value == "zones"
+	for _, s := range seats {
+		at, place := s.at()
+		if s.tier == nil {
+			all = append(all, &bundle{name: s.name(), seats: []*seat{s}, at: at, place: place})
+			continue
+		}
+		name := "tier " + s.tier.Name
+		if byZone {
+			name = "zone " + s.place
+		}
+		b := byName[name]
+		if b == nil {
+			b = &bundle{name: name, at: at, place: place, zone: byZone}
+			if size := sizes[s.tier]; !byZone && size != nil {
+				b.spare, b.slot = size.spare, s.tier.Plan.Slot
+			}
+			byName[name] = b
+			all = append(all, b)
+		}
+		b.seats = append(b.seats, s)
+	}
+	return all
+}
+
+// length is the length of the smallest block that has room for the seats of a bundle, and for spare ones of the
+// largest size; pieces of such sizes always pack into it, the larger before the smaller.
+func (b *bundle) length(family, spare int) int {
+	width := widths[family]
+	total, largest := new(big.Int), width
+	for _, s := range b.seats {
+		size := s.size[family]
+		if r := s.taken(family); r.IsValid() {
+			size = r.Bits()
+		}
+		if size > 0 {
+			largest = min(largest, size)
+			total.Add(total, new(big.Int).Lsh(big.NewInt(1), uint(width-size)))
+		}
+	}
+	total.Add(total, new(big.Int).Mul(big.NewInt(int64(spare)), new(big.Int).Lsh(big.NewInt(1), uint(width-largest))))
+	return max(0, address.BitsFor(total, width))
+}
+
+// has are the ranges that the bundle's seats have by now.
+func (b *bundle) has(family int) []netip.Prefix {
+	var out []netip.Prefix
+	for _, s := range b.seats {
+		if r := s.taken(family); r.IsValid() {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// wanting are the seats that lack a range, the larger first.
+func (b *bundle) wanting(family int) []*seat {
+	var out []*seat
+	for _, s := range b.seats {
+		if s.wants(family) && !s.fresh[family].IsValid() {
+			out = append(out, s)
+		}
+	}
+	slices.SortStableFunc(out, func(x, y *seat) int { return x.size[family] - y.size[family] })
+	return out
+}
+
+// field is the free space of a network in one family while it is carved.
+type field struct {
+	*carver
+	n       *estate.Network
+	family  int
+	base    []netip.Prefix // what slots are counted in
+	free    address.Set
+	bundles []*bundle
+}
+
+// network carves one network.
+func (c *carver) network(n *estate.Network) {
+	for _, s := range n.Subnets {
+		for _, r := range s.Ranges {
+			c.Subnets = append(c.Subnets, c.row(n, s.Name, s.Plan.Tier.Value, s.Zone, s.Plan.Region.Value, r, Kept, ""))
+		}
+	}
+	shared := len(c.ranges[n]) == 0 && !n.Profile.OwnRanges && n.From != nil
+	families := [2]bool{true, len(ofFamily(c.ranges[n], ipv6)) > 0 || shared && c.pool(n.From, ipv6) != nil}
+	if !shared && len(c.ranges[n]) > 0 && len(ofFamily(c.ranges[n], ipv4)) == 0 {
+		families[ipv4] = false
+	}
+	seats, sizes := c.seats(n, families)
+	bundles := layout(n, seats, sizes)
+	for family := range families {
+		wanted := slices.ContainsFunc(bundles, func(b *bundle) bool { return len(b.wanting(family)) > 0 })
+		if !wanted {
+			continue
+		}
+		if f, ok := c.field(n, family, bundles, shared); ok {
+			f.fill(shared)
+		}
+	}
+	c.finish(n, seats)
+}
+
+// field finds the free space of a network, or reports why there is none.
+func (c *carver) field(n *estate.Network, family int, bundles []*bundle, shared bool) (*field, bool) {
+	f := &field{carver: c, n: n, family: family, bundles: bundles}
+	own := ofFamily(c.ranges[n], family)
+	switch {
+	case shared && n.From.Held:
+		c.misfit(n.Plan.From.At, "networks."+n.Name+".from", "block-held", "carve from a block that is not held",
+			"block %s is held (%s), so network %s gets nothing from it", n.From.Name, n.From.Plan.Held.Value, n.Name)
+		return nil, false
+	case shared && c.pool(n.From, family) != nil:
+		f.base, f.free = ofFamily(n.From.Ranges, family), c.pool(n.From, family).Free()
+	case len(own) == 0 && (n.Plan.Size.Given() || n.Plan.Size6.Given()):
+		return nil, false // its own misfit has been reported
+	case len(own) == 0:
+		c.misfit(n.Plan.Name.At, "networks."+n.Name, "no-range", "add  range: ...,  or  from:  with a block of space",
+			"network %s has nothing that its subnets could be carved from", n.Name)
+		return nil, false
+	default:
+		f.base, f.free = own, c.survey.FreeInNetwork(n, own)
+	}
+	return f, true
+}
+
+// fill carves everything that the network wants in one family.
+func (f *field) fill(shared bool) {
+	f.slots()
+	for _, b := range f.bundles {
+		b.reserve(f.family, f.free)
+	}
+	larger := slices.Clone(f.bundles)
+	slices.SortStableFunc(larger, func(a, b *bundle) int { return f.widest(a) - f.widest(b) })
+	for _, b := range larger {
+		if len(b.has(f.family)) > 0 {
+			f.extend(b)
+		}
+	}
+	f.fresh()
+	if !shared {
+		return
+	}
+	// The subnets came out of the block itself, which other networks carve from as well.
+	var gone []netip.Prefix
+	for _, b := range f.bundles {
+		gone = append(gone, b.has(f.family)...)
+		if b.reserved.IsValid() {
+			gone = append(gone, b.reserved)
+		}
+	}
+	f.pool(f.n.From, f.family).Remove(gone...)
+}
+
+// widest is the length of the largest range that a bundle still wants.
+func (f *field) widest(b *bundle) int {
+	if wants := b.wanting(f.family); len(wants) > 0 {
+		return wants[0].size[f.family]
+	}
+	return widths[f.family] + 1
+}
+
+// take gives a range to a seat.
+func (f *field) take(s *seat, p netip.Prefix, why string) {
+	s.fresh[f.family] = p
+	s.why[f.family] += why
+	f.free = f.free.Minus(address.SetOf(p))
+}
+
+// slots serves what has a slot: subnets, then the blocks of tiers.
+func (f *field) slots() {
+	for _, b := range f.bundles {
+		for _, s := range b.wanting(f.family) {
+			if !s.fixed.Given() {
+				continue
+			}
+			p := piece(f.base, s.size[f.family], s.fixed.Value)
+			if f.slotIsFree(s.fixed, p, s.size[f.family], s.name()) {
+				f.take(s, p, fmt.Sprintf("; slot %d", s.fixed.Value))
+			} else {
+				s.size[f.family] = 0
+			}
+		}
+	}
+	for _, b := range f.bundles {
+		if !b.slot.Given() || len(b.wanting(f.family)) == 0 {
+			continue
+		}
+		length := b.length(f.family, b.spare)
+		p := piece(f.base, length, b.slot.Value)
+		open := f.free
+		f.free = f.free.Union(address.SetOf(b.has(f.family)...))
+		fits := f.slotIsFree(b.slot, p, length, b.name)
+		f.free = open
+		if fits {
+			f.settle(b, p, fmt.Sprintf("; in %s, slot %d", p, b.slot.Value))
+			continue
+		}
+		for _, s := range b.seats {
+			s.size[f.family] = 0
+		}
+	}
+}
+
+// slotIsFree reports whether a slot is there and free, and says so when it is not.
+func (f *field) slotIsFree(slot plan.Number, p netip.Prefix, length int, what string) bool {
+	place := "networks." + f.n.Name
+	switch {
+	case !p.IsValid():
+		f.misfit(slot.At, place, "no-room", "choose a smaller slot", "network %s has no piece number %d of /%d for %s", f.n.Name, slot.Value, length, what)
+		return false
+	case !f.free.ContainsRange(p):
+		f.misfit(slot.At, place, "no-room", "choose another slot", "slot %d of %s is %s in network %s, and that is not free", slot.Value, what, p, f.n.Name)
+		return false
+	}
+	return true
+}
+
+// reserve keeps the rest of the block in which a bundle's subnets lie side by side, when they do: with room for more
+// as long as nobody else has taken any of that, else just the block that they fill.
+func (b *bundle) reserve(family int, free address.Set) {
+	have := b.has(family)
+	b.reserved = netip.Prefix{}
+	if len(have) == 0 || !b.zone && b.spare == 0 && len(b.wanting(family)) == 0 {
+		return
+	}
+	open := free.Union(address.SetOf(have...))
+	tight := address.Around(address.SetOf(have...)).Bits()
+	for _, length := range []int{b.length(family, b.spare), b.length(family, 0), tight} {
+		block, err := have[0].Addr().Prefix(min(length, have[0].Bits()))
+		if err == nil && open.ContainsRange(block) && !slices.ContainsFunc(have, func(r netip.Prefix) bool { return !address.Covers(block, r) }) {
+			b.reserved = block
+			return
+		}
+	}
+}
+
+// others are the blocks that are kept for the other bundles.
+func (f *field) others(than *bundle) []netip.Prefix {
+	var out []netip.Prefix
+	for _, b := range f.bundles {
+		if b != than && b.reserved.IsValid() && familyOf(b.reserved) == f.family {
+			out = append(out, b.reserved)
+		}
+	}
+	return out
+}
+
+// extend gives ranges to the missing seats of a bundle that has some: beside them in their block where there is room,
+// else wherever nothing is kept for others, else wherever anything is free.
+func (f *field) extend(b *bundle) {
+	for _, s := range b.wanting(f.family) {
+		size := s.size[f.family]
+		open := f.free.Minus(address.SetOf(f.others(b)...))
+		p, beside := b.besideOthers(f.family, size, open)
+		if !beside {
+			var found bool
+			if p, found = address.NewPool(open, widths[f.family]).Take(size); !found {
+				pool := address.NewPool(f.free, widths[f.family])
+				if p, found = pool.Take(size); !found {
+					at, place := s.at()
+					f.misfit(at, place, "no-room", "enlarge the network, add a range to it, or ask for less", "network %s has no room for %s: %s",
+						f.n.Name, s.name(), missing(pool, size, f.family))
+					s.size[f.family] = 0
+					continue
+				}
+			}
+		}
+		why := "; beside the others of " + b.name
+		if !beside {
+			why = fmt.Sprintf("; apart from the others of %s, whose block is full", b.name)
+		}
+		f.take(s, p, why)
+	}
+}
+
+// besideOthers finds the lowest free place in the smallest block that holds the bundle's seats and has one.
+func (b *bundle) besideOthers(family, size int, open address.Set) (netip.Prefix, bool) {
+	have := b.has(family)
+	for length := min(size, have[0].Bits()); length >= b.length(family, b.spare); length-- {
+		block, err := have[0].Addr().Prefix(length)
+		if err != nil || slices.ContainsFunc(have, func(r netip.Prefix) bool { return !address.Covers(block, r) }) {
+			continue
+		}
+		if p, found := address.NewPool(open.Clip(block), widths[family]).Take(size); found {
+			return p, true
+		}
+	}
+	return netip.Prefix{}, false
+}
+
+// settle gives the seats of a bundle their places in its block: one after another where they are of one size, so that
+// each zone has the same place in every tier, else the larger before the smaller.
+func (f *field) settle(b *bundle, block netip.Prefix, why string) {
+	if b.zone || b.spare > 0 {
+		b.reserved = block
+	}
+	wants := b.wanting(f.family)
+	even := !slices.ContainsFunc(b.seats, func(s *seat) bool { return s.size[f.family] != wants[0].size[f.family] }) && wants[0].tier != nil
+	pool := address.NewPool(f.free.Clip(block), widths[f.family])
+	for _, s := range wants {
+		p, found := pool.Take(s.size[f.family])
+		if q, inside := address.Piece(block, s.size[f.family], uint64(s.slot)); even && inside && !b.zone && f.free.ContainsRange(q) {
+			p, found = q, true
+		}
+		if found {
+			f.take(s, p, why)
+		}
+	}
+	left := address.SetOf(block).Minus(address.SetOf(b.has(f.family)...)).Count()
+	f.Bundles = append(f.Bundles, Bundle{Network: f.n.Name, Name: b.name, Block: block, Subnets: len(b.has(f.family)), Free: left})
+}
+
+// fresh gives a block to each bundle that has no range yet, the larger before the smaller.
+func (f *field) fresh() {
+	var fresh []*bundle
+	for _, b := range f.bundles {
+		if len(b.has(f.family)) == 0 && len(b.wanting(f.family)) > 0 {
+			fresh = append(fresh, b)
+		}
+	}
+	whole := f.free
+	var keepers []string
+	for _, b := range f.bundles {
+		if b.reserved.IsValid() && familyOf(b.reserved) == f.family {
+			keepers = append(keepers, b.name)
+		}
+	}
+	open := f.free.Minus(address.SetOf(f.others(nil)...))
+	if f.n.Plan.Layout.Value == "zones" {
+		fresh, open = f.zones(fresh, open)
+	}
+	slices.SortStableFunc(fresh, func(a, b *bundle) int {
+		return cmp.Compare(a.length(f.family, a.spare), b.length(f.family, b.spare))
+	})
+	pool := address.NewPool(open, widths[f.family])
+	for _, b := range fresh {
+		length := b.length(f.family, b.spare)
+		block, found := pool.Take(length)
+		if !found {
+			_, fits := address.NewPool(whole, widths[f.family]).Take(length)
+			f.noRoom(b, pool, length, fits, keepers)
+			continue
+		}
+		whole = whole.Minus(address.SetOf(block))
+		f.settle(b, block, f.because(b, block))
+	}
+}
+
+// because says why a bundle got its block.
+func (f *field) because(b *bundle, block netip.Prefix) string {
+	if len(b.seats) == 1 && b.spare == 0 {
+		return fmt.Sprintf("; the lowest free /%d", block.Bits())
+	}
+	return fmt.Sprintf("; %s in %s, the lowest free block with room for %d more", count(len(b.seats), "subnet"), block, f.room(b, block))
+}
+
+// room is how many more seats of a bundle's largest size its block has room for.
+func (f *field) room(b *bundle, block netip.Prefix) int {
+	largest, used := widths[f.family], new(big.Int)
+	for _, s := range b.seats {
+		if size := s.size[f.family]; size > 0 {
+			largest = min(largest, size)
+			used.Add(used, new(big.Int).Lsh(big.NewInt(1), uint(widths[f.family]-size)))
+		}
+	}
+	left := new(big.Int).Sub(address.Count(block), used)
+	return int(left.Rsh(left, uint(widths[f.family]-largest)).Int64())
+}
+
+// zones lays zones that have nothing yet side by side in one block of equal parts, with room for another zone; the
+// bundles that are not zones are left.
+func (f *field) zones(fresh []*bundle, open address.Set) (rest []*bundle, left address.Set) {
+	var zones []*bundle
+	length, spare, settled := widths[f.family], 1, false
+	for _, b := range fresh {
+		if !b.zone {
+			rest = append(rest, b)
+			continue
+		}
+		zones = append(zones, b)
+		length = min(length, b.length(f.family, 0))
+		for _, s := range b.seats {
+			if p := s.tier.Plan.Spare; p.Given() {
+				spare = max(p.Value, 0)
+			}
+		}
+	}
+	for _, b := range f.bundles {
+		settled = settled || b.zone && len(b.has(f.family)) > 0
+	}
+	if len(zones) == 0 {
+		return rest, open
+	}
+	if settled {
+		// Zones are there already; the new ones go to the lowest free places of their size.
+		return append(rest, zones...), open
+	}
+	total := new(big.Int).Lsh(big.NewInt(int64(len(zones)+spare)), uint(widths[f.family]-length))
+	pool := address.NewPool(open, widths[f.family])
+	super := address.BitsFor(total, widths[f.family])
+	block, found := pool.Take(super)
+	if !found {
+		f.misfit(f.n.Plan.Layout.At, "networks."+f.n.Name+".layout", "no-room", "enlarge the network, add a range to it, or ask for less",
+			"network %s has no room for %s of /%d side by side and %d more: %s", f.n.Name, count(len(zones), "zone"), length, spare, missing(pool, super, f.family))
+		return rest, open
+	}
+	for i, b := range zones {
+		part, _ := address.Piece(block, length, uint64(i))
+		f.settle(b, part, fmt.Sprintf("; in %s, the part of %s that is its zone's", part, block))
+	}
+	return rest, open.Minus(address.SetOf(block))
+}
+
+// noRoom reports a bundle that did not fit, and what leaving out the room for more would save.
+func (f *field) noRoom(b *bundle, pool *address.Pool, length int, fitsWithout bool, keepers []string) {
+	what := b.name
+	mend := "enlarge the network, add a range to it, or ask for less"
+	if len(b.seats) > 1 || b.spare > 0 {
+		block := netip.PrefixFrom(f.base[0].Addr(), length)
+		what = fmt.Sprintf("%s, %s of /%d and room for %d more", b.name, count(len(b.seats), "subnet"), b.wanting(f.family)[0].size[f.family], f.room(b, block))
+		if tight := b.length(f.family, 0); tight > length {
+			if largest, any := pool.Largest(); any && largest <= tight {
+				mend = fmt.Sprintf("write  spare: 0  at the tier to leave no room for another zone; then a /%d is enough", tight)
+			}
+		}
+	}
+	if fitsWithout && len(keepers) > 0 {
+		mend = fmt.Sprintf("it would fit into the room that is kept for more zones; write  spare: 0  at %s to give that up", keepers[0])
+	}
+	f.misfit(b.at, b.place, "no-room", mend, "network %s has no room for %s: %s", f.n.Name, what, missing(pool, length, f.family))
+}
+
+func count(n int, thing string) string {
+	if n == 1 {
+		return "1 " + thing
+	}
+	return fmt.Sprintf("%d %ss", n, thing)
+}

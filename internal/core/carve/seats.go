@@ -1,0 +1,344 @@
+package carve
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
+)
+
+// seat is one subnet that a network has or should have, or one of its held parts.
+type seat struct {
+	tier   *estate.Tier   // nil for a subnet that belongs to none, and for a held part
+	slot   int            // which of the tier's seats it is
+	place  string         // the zone or region that the seat is in; empty where subnets live anywhere
+	subnet *estate.Subnet // nil when the plan does not name it yet
+	held   *estate.Held
+	have   [2]netip.Prefix // by family
+	fresh  [2]netip.Prefix
+	size   [2]int // the length it should have; 0 when it gets none
+	fixed  plan.Number
+	why    [2]string
+}
+
+// name names a seat in a message.
+func (s *seat) name() string {
+	switch {
+	case s.held != nil:
+		return "held part " + s.held.Name
+	case s.subnet != nil:
+		return "subnet " + s.subnet.Name
+	case s.place != "":
+		return fmt.Sprintf("a subnet of tier %s in %s", s.tier.Name, s.place)
+	}
+	return "a subnet of tier " + s.tier.Name
+}
+
+// at is where a seat stands in the plan, or what makes it.
+func (s *seat) at() (plan.Pos, string) {
+	switch {
+	case s.held != nil:
+		return s.held.Plan.Name.At, "networks." + s.held.Network.Name + ".held." + s.held.Name
+	case s.subnet != nil:
+		return s.subnet.Plan.Name.At, "networks." + s.subnet.Network.Name + ".subnets." + s.subnet.Name
+	}
+	return s.tier.Plan.Name.At, "networks." + s.tier.Network.Name + ".tiers." + s.tier.Name
+}
+
+// wants reports whether the seat lacks a range of a family that it should have.
+func (s *seat) wants(family int) bool { return !s.have[family].IsValid() && s.size[family] > 0 }
+
+// taken is the range of a family that the seat has by now; the zero Prefix for none.
+func (s *seat) taken(family int) netip.Prefix {
+	if s.have[family].IsValid() {
+		return s.have[family]
+	}
+	return s.fresh[family]
+}
+
+// tierSize is what a network's tier asks of its subnets.
+type tierSize struct {
+	spare int
+	size  [2]int
+	why   [2]string
+}
+
+// seats lists the seats of a network: those of its tiers in order, then its other subnets and held parts. Families are
+// those that the network has ranges of.
+func (c *carver) seats(n *estate.Network, families [2]bool) (all []*seat, sizes map[*estate.Tier]*tierSize) {
+	sizes = map[*estate.Tier]*tierSize{}
+	for _, t := range n.Tiers {
+		seats, size := c.tierSeats(n, t, families)
+		sizes[t] = size
+		all = append(all, seats...)
+	}
+	for _, s := range n.Subnets {
+		if s.Tier != nil {
+			continue
+		}
+		seat := &seat{subnet: s, place: n.PlaceOf(s), fixed: s.Plan.Slot}
+		seat.keep(s.Ranges)
+		if c.ownSize(n, seat, s.Plan.Size, len(s.Ranges), families) {
+			all = append(all, seat)
+		}
+	}
+	for _, h := range n.Held {
+		seat := &seat{held: h}
+		seat.keep(h.Ranges)
+		if h.Plan.Size.Given() && len(h.Ranges) == 0 {
+			seat.size[ipv4], seat.why[ipv4] = h.Plan.Size.Value, fmt.Sprintf("/%d as written", h.Plan.Size.Value)
+		}
+		all = append(all, seat)
+	}
+	return all, sizes
+}
+
+func (s *seat) keep(ranges []netip.Prefix) {
+	for _, r := range ranges {
+		if f := familyOf(r); !s.have[f].IsValid() {
+			s.have[f] = r
+		}
+	}
+}
+
+// ownSize gives a subnet without a tier the size that the plan says, or reports that it says none.
+func (c *carver) ownSize(n *estate.Network, s *seat, size plan.Number, ranges int, families [2]bool) bool {
+	at, place := s.at()
+	if ranges == 0 && !size.Given() {
+		c.misfit(at, place, "no-size", "add  range:,  size:  or  tier:", "%s of network %s has no range, and neither size nor tier to say how large it is", s.name(), n.Name)
+		return false
+	}
+	if size.Given() && c.withinLimits(n, size, place) {
+		s.size[ipv4], s.why[ipv4] = size.Value, fmt.Sprintf("/%d as written", size.Value)
+	}
+	if families[ipv6] {
+		s.size[ipv6], s.why[ipv6] = subnet6, why6
+	}
+	return true
+}
+
+// Every IPv6 subnet is a /64, the size that addresses in it are made for (RFC 4291 section 2.5.1).
+const (
+	subnet6 = 64
+	why6    = "every IPv6 subnet is a /64"
+)
+
+// withinLimits reports a size that the profile does not take.
+func (c *carver) withinLimits(n *estate.Network, size plan.Number, place string) bool {
+	if n.Profile.Takes(size.Value) {
+		return true
+	}
+	c.misfit(size.At, place+".size", "size-limit", fmt.Sprintf("write a size from /%d to /%d", n.Profile.Largest, n.Profile.Smallest),
+		"a subnet of /%d is outside what profile %s takes", size.Value, n.Profile.Name)
+	return false
+}
+
+// tierSeats are the seats of one tier: one for each zone or region, and one more for each subnet beyond that.
+func (c *carver) tierSeats(n *estate.Network, t *estate.Tier, families [2]bool) ([]*seat, *tierSize) {
+	places := placesOf(n, t)
+	place := "networks." + n.Name + ".tiers." + t.Name
+	if len(places) == 0 {
+		c.misfit(t.Plan.Name.At, place, "no-zones", "add  region:  to the network and zones to the region",
+			"tier %s/%s cannot be carved: its subnets live in zones, and network %s has none", n.Name, t.Name, n.Name)
+		return nil, nil
+	}
+	seats := make([]*seat, len(places))
+	for _, s := range t.Subnets {
+		i := slices.Index(places, n.PlaceOf(s))
+		if i < 0 || seats[i] != nil {
+			i = len(seats)
+			seats = append(seats, nil)
+		}
+		seats[i] = &seat{tier: t, slot: i, place: n.PlaceOf(s), subnet: s, fixed: s.Plan.Slot}
+		seats[i].keep(s.Ranges)
+	}
+	for i := range places {
+		if seats[i] == nil {
+			seats[i] = &seat{tier: t, slot: i, place: places[i]}
+		}
+	}
+	size := c.tierSize(n, t, seats, place, families[ipv4])
+	for _, s := range seats {
+		if size == nil {
+			break
+		}
+		s.size, s.why = size.size, size.why
+		if s.subnet != nil && s.subnet.Plan.Size.Given() && c.withinLimits(n, s.subnet.Plan.Size, place) {
+			s.size[ipv4], s.why[ipv4] = s.subnet.Plan.Size.Value, fmt.Sprintf("/%d as written", s.subnet.Plan.Size.Value)
+		}
+		for f := range families {
+			if !families[f] {
+				s.size[f] = 0
+			}
+		}
+	}
+	return seats, size
+}
+
+// tierSize finds the length of a tier's subnets: the one written, that of the smallest range for the head count with
+// its growth under the profile, at least as large as the subnets it has; nil, and a misfit where one is needed, when
+// the plan does not say.
+func (c *carver) tierSize(n *estate.Network, t *estate.Tier, seats []*seat, place string, hasIPv4 bool) *tierSize {
+	p, profile := t.Plan, n.Profile
+	size := &tierSize{spare: 1}
+	if profile.SubnetsIn != plan.OneZone {
+		size.spare = 0
+	}
+	if p.Spare.Given() {
+		size.spare = p.Spare.Value
+	}
+	size.size[ipv6], size.why[ipv6] = subnet6, why6
+	largest, missing := 0, false
+	for _, s := range seats {
+		if r := s.have[ipv4]; r.IsValid() && (largest == 0 || r.Bits() < largest) {
+			largest = r.Bits()
+		}
+		missing = missing || hasIPv4 && !s.have[ipv4].IsValid()
+	}
+	like := fmt.Sprintf("/%d like the tier's other subnets", largest)
+	switch {
+	case p.Size.Given():
+		if missing && !c.withinLimits(n, p.Size, place) {
+			return nil
+		}
+		size.size[ipv4], size.why[ipv4] = p.Size.Value, fmt.Sprintf("/%d as written", p.Size.Value)
+	case p.Hosts.Given():
+		need, kept := plan.Grown(p.Hosts.Value, p.Growth.Value), profile.KeptFirst+profile.KeptLast
+		length, fits := profile.SizeFor(need)
+		why := fmt.Sprintf("%d hosts and %d kept addresses fit into a /%d", p.Hosts.Value, kept, length)
+		if p.Growth.Given() {
+			why = fmt.Sprintf("%d hosts, %d with growth, and %d kept addresses fit into a /%d", p.Hosts.Value, need, kept, length)
+		}
+		if !fits && missing {
+			c.misfit(p.Hosts.At, place+".hosts", "size-limit", fmt.Sprintf("ask for up to %d, or use several tiers", profile.UsableIn(profile.Largest)),
+				"%d hosts and %d kept addresses need a /%d, and the largest subnet of profile %s is a /%d", need, kept, length, profile.Name, profile.Largest)
+			return nil
+		}
+		if largest > 0 && largest < length {
+			length, why = largest, like
+		}
+		size.size[ipv4], size.why[ipv4] = length, why
+	case largest > 0:
+		size.size[ipv4], size.why[ipv4] = largest, like
+	case missing:
+		c.misfit(p.Name.At, place, "no-size", "add  hosts: 100  or  size: /24", "tier %s/%s says neither hosts nor size, so its subnets cannot be carved", n.Name, t.Name)
+		return nil
+	}
+	return size
+}
+
+// placesOf are the zones or regions that want a subnet of a tier each; one empty word where subnets live anywhere.
+func placesOf(n *estate.Network, t *estate.Tier) []string {
+	var places []string
+	switch n.Profile.SubnetsIn {
+	case plan.OneZone:
+		if len(t.Plan.Zones) > 0 {
+			for _, z := range t.Plan.Zones {
+				places = append(places, z.Value)
+			}
+			return places
+		}
+		for _, r := range n.Regions {
+			for _, z := range r.Zones {
+				places = append(places, z.Value)
+			}
+		}
+		return places
+	case plan.OneRegion:
+		for _, r := range n.Regions {
+			places = append(places, r.Name.Value)
+		}
+		if len(places) > 0 {
+			return places
+		}
+	}
+	return []string{""}
+}
+
+// finish writes down what became of a network's seats: rows, and the edits that write new ranges.
+func (c *carver) finish(n *estate.Network, seats []*seat) {
+	taken := map[string]bool{}
+	for _, s := range seats {
+		switch {
+		case s.held != nil:
+			c.finishHeld(s)
+		case s.fresh != [2]netip.Prefix{}:
+			c.finishSubnet(n, s, taken)
+		}
+	}
+}
+
+func (c *carver) finishHeld(s *seat) {
+	h := s.held
+	for _, r := range h.Ranges {
+		c.Held = append(c.Held, Held{h.Network.Name, h.Name, r, h.Plan.For.Value, h.Plan.Owner.Value, Kept, ""})
+	}
+	if p := s.fresh[ipv4]; p.IsValid() {
+		c.Held = append(c.Held, Held{h.Network.Name, h.Name, p, h.Plan.For.Value, h.Plan.Owner.Value, New, s.why[ipv4]})
+		c.Edits = append(c.Edits, plan.Edit{Path: []string{"networks", h.Network.Name, "held", h.Name}, Was: "size", Key: "range", Value: plan.Word(p.String())})
+	}
+}
+
+func (c *carver) finishSubnet(n *estate.Network, s *seat, taken map[string]bool) {
+	path := []string{"networks", n.Name, "subnets"}
+	var words []string
+	name, zone, region, tier := "", "", "", ""
+	if s.subnet != nil {
+		words = rangeTexts(s.subnet.Plan.Ranges)
+		name, zone, region = s.subnet.Name, s.subnet.Zone, s.subnet.Plan.Region.Value
+	} else {
+		name = c.freshName(n, s, taken)
+		switch {
+		case n.Profile.SubnetsIn == plan.OneZone:
+			zone = s.place
+		case len(n.Regions) > 1:
+			region = s.place
+		}
+	}
+	if s.tier != nil {
+		tier = s.tier.Name
+	}
+	for f, p := range s.fresh {
+		if p.IsValid() {
+			words = append(words, p.String())
+			c.Subnets = append(c.Subnets, c.row(n, name, tier, zone, region, p, New, s.why[f]))
+		}
+	}
+	value := plan.WordOrWords(words...)
+	if s.subnet != nil {
+		edit := plan.Edit{Path: append(path, name), Key: "range", Value: value}
+		if s.subnet.Plan.Size.Given() && len(s.subnet.Plan.Ranges) == 0 {
+			edit.Was = "size"
+		}
+		c.Edits = append(c.Edits, edit)
+		return
+	}
+	fields := []plan.Field{{Key: "tier", Value: plan.Word(tier)}}
+	if zone != "" {
+		fields = append(fields, plan.Field{Key: "zone", Value: plan.Word(zone)})
+	}
+	if region != "" {
+		fields = append(fields, plan.Field{Key: "region", Value: plan.Word(region)})
+	}
+	c.Edits = append(c.Edits, plan.Edit{Path: path, Key: name, Value: plan.Map(append(fields, plan.Field{Key: "range", Value: value})...)})
+}
+
+func (c *carver) row(n *estate.Network, name, tier, zone, region string, p netip.Prefix, state State, why string) Subnet {
+	first, last := n.Profile.Ends(p)
+	return Subnet{Network: n.Name, Name: name, Tier: tier, Zone: zone, Region: region, Range: p, Usable: n.Profile.Usable(p),
+		First: first, Last: last, State: state, Why: why}
+}
+
+// freshName is the name of a new subnet by the pattern that the plan gives, else web-a for tier web in zone west-a of
+// region west. A name that is taken gets a number.
+func (c *carver) freshName(n *estate.Network, s *seat, taken map[string]bool) string {
+	name := n.SubnetName(c.ranges[n], s.tier.Name, s.place, s.taken(ipv4))
+	free := name
+	for i := 2; n.Subnet(free) != nil || taken[free]; i++ {
+		free = fmt.Sprintf("%s-%d", name, i)
+	}
+	taken[free] = true
+	return free
+}

@@ -1,0 +1,72 @@
+package check
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
+)
+
+// TestRules tries each rule on a plan that breaks it and on one that does not.
+func TestRules(t *testing.T) {
+	const regions = "regions: {west: [west-a], north: [north-a]}\n"
+	for _, c := range []struct{ text, want string }{
+		{"networks: {a: {range: 10.0.0.0/8}, b: {range: 100.64.0.0/10}, c: {range: fd3a::/48}, d: {range: \"2a00:1::/32\"}}", ""},
+		{"networks: {a: {range: 192.0.2.0/24, subnets: {s: {range: 192.0.2.0/28}}}}", "special-range network a uses 192.0.2.0/24, and that is set aside for documentation (RFC 5737)"},
+		{"networks: {a: {range: 224.1.0.0/16}}", "special-range network a uses 224.1.0.0/16, and that is set aside for multicast (RFC 5771)"},
+		{"networks: {a: {range: 127.0.0.0/16}}", "set aside for loopback (RFC 1122)"},
+		{"networks: {a: {range: \"fe80::/64\"}}", "set aside for link-local unicast (RFC 4291)"},
+		{"networks: {a: {range: \"2001:db8::/48\"}}", "set aside for documentation (RFC 3849)"},
+		{"space: {s: {block: 169.254.0.0/16}}\nnetworks: {a: {range: 169.254.0.0/24}}", "special-range block s uses 169.254.0.0/16, and that is set aside for link-local (RFC 3927)"},
+		{"networks: {a: {range: 192.0.0.0/16}}", "special-range network a uses 192.0.0.0/16, and 192.0.0.0/29 in it is set aside"},
+		{"networks: {a: {range: 9.0.0.0/8, subnets: {s: {range: 9.1.0.0/24}}}}", "public-range network a uses 9.0.0.0/8, which is public space"},
+		{"networks: {a: {range: 172.0.0.0/8}}", "public-range network a uses 172.0.0.0/8"},
+		{"sites: {s: {ranges: 9.0.0.0/8}}", ""},
+		{"networks: {a: {range: 10.0.0.0/16}}\nclusters: {c: {in: a, pods: 198.18.0.0/16}}", "special-range cluster c (pods) uses 198.18.0.0/16"},
+
+		{"space: {s: {block: 10.0.0.0/9}}\nnetworks: {a: {range: 10.0.0.0/16}, b: {range: 10.200.0.0/16}, c: {range: fd3a::/48}}", "outside-space network b (10.200.0.0/16) lies in no block of space"},
+		{"space: {s: {block: 10.0.0.0/9}}\nprofile: regional\nnetworks: {a: {subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.128.0.0/24}}}}", "outside-space subnet a/y (10.128.0.0/24) lies in no block"},
+		{regions + "space: {all: {block: 10.0.0.0/8}, w: {block: 10.0.0.0/9, region: west}, h: {block: 10.0.0.0/24, held: x}}\nnetworks: {a: {region: west, range: 10.0.0.0/16}}", ""},
+		{regions + "space: {all: {block: 10.0.0.0/8}, w: {block: 10.0.0.0/9, region: west}, p: {block: 10.1.0.0/16, within: w}}\nnetworks: {a: {region: north, range: 10.1.0.0/24}}",
+			"other-region network a (10.1.0.0/24) is in region north, and block w is for region west"},
+
+		{regions + "profile: zonal\nnaming: \"{tier}-{zone}\"\nnetworks: {a: {region: west, range: 10.0.0.0/16, tiers: {web: {}}, subnets: {web-a: {tier: web, zone: west-a, range: 10.0.0.0/24}, web-a-2: {tier: web, zone: west-a, range: 10.0.1.0/24}}}}", ""},
+		{regions + "profile: zonal\nnaming: \"{tier}-{zone}\"\nnetworks: {a: {region: west, range: 10.0.0.0/16, tiers: {web: {}}, subnets: {web-one: {tier: web, zone: west-a, range: 10.0.0.0/24}}}}",
+			"naming subnet a/web-one is not named by the pattern {tier}-{zone}"},
+		{"naming: \"{tier}-{slot}\"\nnetworks: {a: {range: 10.0.0.0/16, tiers: {web: {}}, subnets: {web-8: {tier: web, range: 10.0.9.0/24}}}}", "naming subnet a/web-8 is not named"},
+		{"networks: {a: {range: 10.0.0.0/16, subnets: {x: {slot: 3, range: 10.0.3.0/24}, y: {slot: 3, range: 10.0.4.0/24}}}}", "slot subnet a/y (10.0.4.0/24) is piece number 4 of its size, and its slot says 3"},
+		{"space: {s: {block: 10.0.0.0/8}}\nnetworks: {a: {from: s, slot: 3, range: 10.5.0.0/16}}", "slot network a (10.5.0.0/16) is piece number 5"},
+		{"profile: zonal\nnetworks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.3.0/29}}}}", "subnet-size subnet a/x (10.0.3.0/29) is of a size that profile zonal does not take"},
+	} {
+		e, problems := estate.Load(plan.NewSource("p", []byte("wendrik: 1\n"+c.text+"\n")))
+		require.Empty(t, problems, c.text)
+		found := Run(e)
+		if c.want == "" {
+			assert.Empty(t, found, c.text)
+			continue
+		}
+		if assert.Len(t, found, 1, "%s: %v", c.text, found) {
+			assert.Contains(t, fmt.Sprint(found[0].Code, " ", found[0].Message), c.want)
+			assert.NotEmpty(t, found[0].Mend)
+			assert.True(t, found[0].At.Known())
+		}
+	}
+}
+
+func TestTopics(t *testing.T) {
+	e, problems := estate.Load(plan.NewSource("p", []byte("wendrik: 1\nspace: {s: {block: 10.0.0.0/8}}\nnetworks: {a: {range: 9.0.0.0/16, subnets: {x: {slot: 3, range: 9.0.4.0/24}}}}\n")))
+	require.Empty(t, problems)
+	assert.Len(t, Run(e), 3)
+	assert.Len(t, Run(e, Ranges), 1)
+	assert.Len(t, Run(e, Space, Names), 2)
+	seen := map[string]bool{}
+	for _, r := range Rules {
+		assert.NotEmpty(t, r.Doc)
+		assert.False(t, seen[r.Code], "the code %s stands for two rules", r.Code)
+		seen[r.Code] = true
+	}
+}

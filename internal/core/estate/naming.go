@@ -1,0 +1,71 @@
+package estate
+
+import (
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/plan"
+)
+
+// PlaceOf is the zone or region that a subnet is in.
+func (n *Network) PlaceOf(s *Subnet) string {
+	switch {
+	case n.Profile.SubnetsIn == plan.OneZone:
+		return s.Zone
+	case n.Profile.SubnetsIn == plan.Anywhere || len(n.Regions) == 0:
+		return ""
+	case s.Plan.Region.Given():
+		return s.Plan.Region.Value
+	}
+	return n.Regions[0].Name.Value
+}
+
+// SubnetName is the name that a subnet has by the pattern of its network or estate: {tier}-{zone} where subnets live in
+// one zone, {tier}-{region} where they span a region, and {tier} anywhere else, unless the plan says otherwise. The
+// place is its zone or region; of a zone's name, what it repeats of its region's is left out. Its slot is the number
+// of its piece in the first of the network's ranges that holds it.
+func (n *Network) SubnetName(ranges []netip.Prefix, tier, place string, p netip.Prefix) string {
+	pattern := n.Naming
+	if pattern == "" {
+		pattern = map[plan.Reach]string{plan.OneZone: "{tier}-{zone}", plan.OneRegion: "{tier}-{region}", plan.Anywhere: "{tier}"}[n.Profile.SubnetsIn]
+	}
+	return plan.FillPattern(pattern, func(word string) string {
+		switch word {
+		case "network":
+			return n.Name
+		case "tier":
+			return tier
+		case "zone":
+			if n.Profile.SubnetsIn != plan.OneZone {
+				return ""
+			}
+			return n.shortZone(place)
+		case "region":
+			if n.Profile.SubnetsIn == plan.OneRegion {
+				return place
+			}
+			if len(n.Regions) > 0 {
+				return n.Regions[0].Name.Value
+			}
+		case "slot":
+			for _, r := range ranges {
+				if i, found := address.PieceNumber(r, p); found && p.IsValid() {
+					return fmt.Sprint(i)
+				}
+			}
+		}
+		return ""
+	})
+}
+
+// shortZone is a zone's name without what it repeats of its region's: a for zone west-a of region west.
+func (n *Network) shortZone(zone string) string {
+	for _, r := range n.Regions {
+		if short, cut := strings.CutPrefix(zone, r.Name.Value+"-"); cut && short != "" {
+			return short
+		}
+	}
+	return zone
+}

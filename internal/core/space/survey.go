@@ -1,0 +1,96 @@
+// Package space says what of the address space of an estate is used, held and free.
+package space
+
+import (
+	"net/netip"
+	"slices"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/estate"
+)
+
+// Survey is who has which addresses of an estate.
+type Survey struct {
+	Estate *estate.Estate
+	Taken  []netip.Prefix // ranges in use that the plan does not know of
+	// Leaves are the addresses of subnets, held blocks and parts, sites, clusters, and what is taken.
+	Leaves address.Set
+	// Occupied are those of Leaves and all ranges of networks.
+	Occupied address.Set
+
+	foreign map[*estate.Network][]netip.Prefix // ranges of other networks that overlap a network's own
+}
+
+// NewSurvey surveys an estate; taken are ranges in use that the plan does not know of.
+func NewSurvey(e *estate.Estate, taken []netip.Prefix) *Survey {
+	s := &Survey{Estate: e, Taken: taken, foreign: map[*estate.Network][]netip.Prefix{}}
+	leaves := slices.Clone(taken)
+	for _, b := range e.Blocks {
+		if b.Held {
+			leaves = append(leaves, b.Ranges...)
+		}
+	}
+	for _, x := range e.Sites {
+		leaves = append(leaves, x.Ranges...)
+	}
+	for _, x := range e.Clusters {
+		leaves = append(append(leaves, x.Pods...), x.Services...)
+	}
+	var owned []netip.Prefix
+	var owners []*estate.Network
+	for _, n := range e.Networks {
+		for _, x := range n.Subnets {
+			leaves = append(leaves, x.Ranges...)
+		}
+		for _, h := range n.Held {
+			leaves = append(leaves, h.Ranges...)
+		}
+		for _, r := range n.Plan.Ranges {
+			owned = append(owned, r.Prefix)
+			owners = append(owners, n)
+		}
+	}
+	s.Leaves, s.Occupied = address.SetOf(leaves...), address.SetOf(slices.Concat(leaves, owned)...)
+	address.Pairs(owned, func(outer, inner int) bool {
+		if a, b := owners[outer], owners[inner]; a != b {
+			shared := address.Shared(owned[outer], owned[inner])
+			s.foreign[a] = append(s.foreign[a], shared)
+			s.foreign[b] = append(s.foreign[b], shared)
+		}
+		return true
+	})
+	return s
+}
+
+// Inner are the ranges of the blocks that lie inside a block, and are theirs to carve.
+func (s *Survey) Inner(b *estate.Block) []netip.Prefix {
+	var inner []netip.Prefix
+	for _, other := range s.Estate.Blocks {
+		for _, r := range other.Ranges {
+			for _, o := range b.Ranges {
+				if other != b && address.Covers(o, r) && (o != r || other.Within == b) {
+					inner = append(inner, r)
+				}
+			}
+		}
+	}
+	return inner
+}
+
+// FreeIn is what can be carved from a block: what nothing takes, and no block inside it has for its own. Nothing is
+// free in a held block.
+func (s *Survey) FreeIn(b *estate.Block) address.Set {
+	if b.Held {
+		return address.Set{}
+	}
+	return address.SetOf(b.Ranges...).Minus(s.Occupied).Minus(address.SetOf(s.Inner(b)...))
+}
+
+// FreeInNetwork is what subnets and held parts of a network can be carved from, when its ranges are those given.
+func (s *Survey) FreeInNetwork(n *estate.Network, ranges []netip.Prefix) address.Set {
+	var free address.Set
+	for _, p := range ranges {
+		free = free.Union(address.SetOf(p).Minus(s.Leaves.Clip(p)))
+	}
+	return free.Minus(address.SetOf(s.foreign[n]...))
+}

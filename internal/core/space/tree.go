@@ -1,0 +1,139 @@
+package space
+
+import (
+	"math/big"
+	"net/netip"
+	"slices"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/estate"
+)
+
+// Node is one range of a block in the tree of the address space. Used, Held, Inner and Free are its addresses, each
+// counted once.
+type Node struct {
+	Block *estate.Block
+	Range netip.Prefix
+	Depth int         // how many blocks it lies in
+	Used  address.Set // of networks, subnets without a network's range, sites, clusters, and what is taken
+	Held  address.Set
+	Inner address.Set // of blocks inside it, whatever they hold
+	Free  address.Set
+}
+
+// Tree lists the blocks of an estate, each behind the one it lies in, in the order of their ranges.
+func (s *Survey) Tree() []Node {
+	var nodes []Node
+	var held []netip.Prefix
+	for _, b := range s.Estate.Blocks {
+		for _, r := range b.Ranges {
+			nodes = append(nodes, Node{Block: b, Range: r})
+		}
+		if b.Held {
+			held = append(held, b.Ranges...)
+		}
+	}
+	slices.SortStableFunc(nodes, func(a, b Node) int {
+		if a.Range == b.Range && a.Block.Within != b.Block.Within {
+			if a.Block.Within == b.Block {
+				return 1
+			}
+			return -1
+		}
+		return address.Compare(a.Range, b.Range)
+	})
+	heldSet := address.SetOf(held...)
+	var open []int
+	for i := range nodes {
+		n := &nodes[i]
+		for len(open) > 0 && !address.Covers(nodes[open[len(open)-1]].Range, n.Range) {
+			open = open[:len(open)-1]
+		}
+		n.Depth = len(open)
+		open = append(open, i)
+
+		whole := address.SetOf(n.Range)
+		if n.Block.Held {
+			n.Held = whole
+			continue
+		}
+		var inner []netip.Prefix
+		for _, other := range s.Estate.Blocks {
+			for _, r := range other.Ranges {
+				if !other.Held && other != n.Block && address.Covers(n.Range, r) && (r != n.Range || other.Within == n.Block) {
+					inner = append(inner, r)
+				}
+			}
+		}
+		n.Inner = address.SetOf(inner...)
+		n.Held = heldSet.Clip(n.Range).Minus(n.Inner)
+		n.Used = s.Occupied.Clip(n.Range).Minus(n.Inner).Minus(n.Held)
+		n.Free = whole.Minus(n.Inner).Minus(n.Held).Minus(n.Used)
+	}
+	return nodes
+}
+
+// Largest is the largest free block of a node, the lowest of several; the zero Prefix when nothing is free.
+func (n Node) Largest() netip.Prefix {
+	var best netip.Prefix
+	for _, p := range n.Free.Ranges() {
+		if !best.IsValid() || p.Bits() < best.Bits() {
+			best = p
+		}
+	}
+	return best
+}
+
+// Pieces is how many runs the free addresses of a node are in.
+func (n Node) Pieces() int { return len(n.Free.Intervals()) }
+
+// Fits is how many more blocks of a length fit into what is free.
+func (n Node) Fits(length int) *big.Int {
+	sum := new(big.Int)
+	for _, p := range n.Free.Ranges() {
+		sum.Add(sum, address.Pieces(p, length))
+	}
+	return sum
+}
+
+// Share is a set's part of the node, from 0 to 1.
+func (n Node) Share(s address.Set) float64 {
+	part, _ := new(big.Rat).SetFrac(s.Count(), address.Count(n.Range)).Float64()
+	return part
+}
+
+// Cell says what most of a part of a block is for.
+type Cell byte
+
+// The cells of a map.
+const (
+	FreeCell   Cell = iota
+	InnerCell       // of a block inside
+	HeldCell        // held, at least in part, and not used
+	PartlyUsed      // used in part
+	FullyUsed
+)
+
+// Map cuts a node into equal parts, at most width of them, and says what each is for.
+func (n Node) Map(width int) []Cell {
+	cells := 1
+	for cells*2 <= width && n.Range.Bits() < n.Range.Addr().BitLen() && cells < 1<<min(20, n.Range.Addr().BitLen()-n.Range.Bits()) {
+		cells *= 2
+	}
+	out := make([]Cell, 0, cells)
+	for _, part := range address.Split(n.Range, cells) {
+		switch used := n.Used.Clip(part); {
+		case used.ContainsRange(part):
+			out = append(out, FullyUsed)
+		case !used.Empty():
+			out = append(out, PartlyUsed)
+		case n.Held.Overlaps(part):
+			out = append(out, HeldCell)
+		case n.Inner.Overlaps(part):
+			out = append(out, InnerCell)
+		default:
+			out = append(out, FreeCell)
+		}
+	}
+	return out
+}
