@@ -19,11 +19,11 @@ func Pairs(ranges []netip.Prefix, yield func(outer, inner int) bool) (total uint
 	ranges = ranges[:min(len(ranges), MaxRanges)]
 	v4, v6 := sorted(ranges)
 	more := true
-	total = stacked(v4, func(outer, inner key4) bool {
+	total = stacked(v4, key4.holds, func(outer, inner key4) bool {
 		more = yield(outer.index(), inner.index())
 		return more
 	})
-	return total + stacked(v6, func(outer, inner key6) bool {
+	return total + stacked(v6, key6.holds, func(outer, inner key6) bool {
 		more = more && yield(int(outer.at), int(inner.at))
 		return more
 	})
@@ -86,11 +86,11 @@ func sorted(ranges []netip.Prefix) (v4 []key4, v6 []key6) {
 
 // stacked calls yield for every pair of sorted keys of which one holds the other, until it returns false, and counts
 // them all.
-func stacked[K interface{ holds(K) bool }](keys []K, yield func(outer, inner K) bool) (total uint64) {
+func stacked[K any](keys []K, holds func(outer, inner K) bool, yield func(outer, inner K) bool) (total uint64) {
 	var open []K
 	more := true
 	for _, k := range keys {
-		for len(open) > 0 && !open[len(open)-1].holds(k) {
+		for len(open) > 0 && !holds(open[len(open)-1], k) {
 			open = open[:len(open)-1]
 		}
 		total += uint64(len(open))
