@@ -139,6 +139,23 @@ func (s Set) ContainsRange(p netip.Prefix) bool {
 	return p.IsValid() && s.family(p.Addr()).holds(spanOf(p))
 }
 
+// Covers reports whether every address of t is in s.
+func (s Set) Covers(t Set) bool {
+	return covers(s.v4, t.v4) && covers(s.v6, t.v6)
+}
+
+func covers(a, b []span) bool {
+	for _, x := range b {
+		for len(a) > 0 && a[0].last.less(x.first) {
+			a = a[1:]
+		}
+		if len(a) == 0 || x.first.less(a[0].first) || a[0].last.less(x.last) {
+			return false
+		}
+	}
+	return true
+}
+
 // Overlaps reports whether some address of p is in s.
 func (s Set) Overlaps(p netip.Prefix) bool {
 	if !p.IsValid() {
@@ -261,6 +278,9 @@ func (s Set) Clip(p netip.Prefix) Set {
 	}
 	want := spanOf(p)
 	spans := s.family(p.Addr())
+	if n := len(spans); n > 0 && n == len(s.v4)+len(s.v6) && !spans[0].first.less(want.first) && !want.last.less(spans[n-1].last) {
+		return s
+	}
 	from := max(spans.search(want.first), 0)
 	to := spans.search(want.last) + 1
 	part := common(spans[min(from, to):to], []span{want})

@@ -107,6 +107,8 @@ func checkSets(t *testing.T, rng *rand.Rand, s small) {
 		requireFewest(t, set)
 	}
 	require.Equal(t, len(ma) == 1, a.IsSingle())
+	require.Equal(t, counts[2] == len(mb), a.Covers(b), "%v and %v", ra, rb)
+	require.True(t, a.Covers(common) && a.Covers(only) && union.Covers(b))
 	require.True(t, a.Minus(a).Empty())
 }
 
@@ -223,6 +225,7 @@ func TestTableAgainstSearch(t *testing.T) {
 				inserted = append(inserted, p)
 			}
 		}
+		table.Freeze()
 		s.each(func(a netip.Addr) {
 			best := -1
 			for i, p := range inserted {

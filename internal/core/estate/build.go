@@ -29,14 +29,57 @@ func Build(p *plan.Plan) (*Estate, []plan.Finding) {
 	b.space()
 	b.networks()
 	b.workloads()
+	b.targets()
 	b.sites()
 	b.clusters()
 	b.peerings()
 	b.hubs()
+	b.hubLinks()
+	b.hubTables()
 	b.tables()
+	b.imports()
 	b.rules()
 	b.expectations()
+	b.freeze()
 	return b.e, b.findings
+}
+
+// freeze makes all tables ready for lookups.
+func (b *builder) freeze() {
+	b.e.Away = b.e.findAway()
+	for _, n := range b.e.Networks {
+		n.where.Freeze()
+		for _, t := range n.Tables {
+			t.routes.Freeze()
+		}
+	}
+	for _, h := range b.e.Hubs {
+		for _, t := range h.Tables {
+			t.routes.Freeze()
+		}
+	}
+}
+
+// findAway is every public address that belongs to nobody in the estate.
+func (e *Estate) findAway() address.Set {
+	var ours []netip.Prefix
+	for _, n := range e.Networks {
+		ours = append(ours, n.Ranges...)
+		for _, g := range n.Gateways {
+			for _, a := range g.Public {
+				ours = append(ours, address.Single(a))
+			}
+		}
+	}
+	for _, s := range e.Sites {
+		ours = append(ours, s.Ranges...)
+	}
+	for _, w := range e.Workloads {
+		for _, a := range w.Public {
+			ours = append(ours, address.Single(a))
+		}
+	}
+	return address.Public().Minus(address.SetOf(ours...))
 }
 
 type builder struct {
@@ -269,8 +312,9 @@ func inside(ranges []netip.Prefix, p netip.Prefix) bool {
 func (b *builder) subnets(n *Network, place string) {
 	own := prefixes(n.Plan.Ranges)
 	for _, p := range n.Plan.Subnets {
-		s := &Subnet{Plan: p, Name: p.Name.Value, Network: n, Zone: p.Zone.Value, Ranges: prefixes(p.Ranges)}
+		s := &Subnet{Plan: p, Index: len(b.e.Subnets), Name: p.Name.Value, Network: n, Zone: p.Zone.Value, Ranges: prefixes(p.Ranges)}
 		n.Subnets = append(n.Subnets, s)
+		b.e.Subnets = append(b.e.Subnets, s)
 		n.subnets[s.Name] = s
 		here := place + ".subnets." + s.Name
 		if p.Tier.Given() {
@@ -308,14 +352,14 @@ func (b *builder) subnet(n *Network, t plan.Text, place string) *Subnet {
 
 func (b *builder) gateways(n *Network, place string) {
 	for _, p := range n.Plan.Gateways {
-		g := &Gateway{Plan: p, Name: p.Name.Value, Network: n, Internet: p.Kind.Value == "internet",
+		g := &Gateway{Plan: p, Name: p.Name.Value, Network: n, Internet: p.Kind.Value == "internet", Egress: p.Kind.Value == "egress",
 			Attached: !p.Attached.Given() || p.Attached.Value, Addrs: addrs(p.Addrs), Public: addrs(p.Public)}
 		n.Gateways = append(n.Gateways, g)
 		n.gateways[g.Name] = g
 		here := place + ".gateways." + g.Name
 		switch {
 		case !p.Kind.Given():
-		case g.Internet:
+		case g.Internet, g.Egress:
 			b.internetGateway(g, here)
 		default:
 			b.nat(g, here)
@@ -346,7 +390,7 @@ func (b *builder) internetGateway(g *Gateway, place string) {
 		return
 	}
 	b.report(extra, place, "wrong-key", "remove it, or make it  kind: nat",
-		"an internet gateway sits in no subnet and has no addresses; workloads and NAT gateways have them")
+		"an %s gateway sits in no subnet and has no addresses; workloads and NAT gateways have them", p.Kind.Value)
 }
 
 func (b *builder) nat(g *Gateway, place string) {
@@ -397,7 +441,7 @@ func (b *builder) claim(s *Subnet, a plan.Addr, who Host, place string) {
 	if !in.IsValid() {
 		if len(s.Ranges) > 0 {
 			mend := "choose an address in it"
-			if other := n.SubnetOf(a.Addr); other != nil {
+			if other := subnetWith(n, a.Addr); other != nil {
 				mend += fmt.Sprintf(", or write  in: %s,  which holds %s", other.Path(), a.Addr)
 			}
 			b.report(a.At, place, "address-outside", mend, "%s does not lie in subnet %s (%s)", a.Addr, s.Path(), join(s.Ranges))
@@ -422,6 +466,16 @@ func (b *builder) claim(s *Subnet, a plan.Addr, who Host, place string) {
 	if a.Is6() && address.IsPublic(a.Addr) && b.e.public[a.Addr].Nobody() {
 		b.e.public[a.Addr] = who // the internet carries it as it is
 	}
+}
+
+// subnetWith is SubnetOf while the network is still being built.
+func subnetWith(n *Network, a netip.Addr) *Subnet {
+	for _, s := range n.Subnets {
+		if s.Holds(a) {
+			return s
+		}
+	}
+	return nil
 }
 
 // Name is how messages call the host.
@@ -455,12 +509,13 @@ func (b *builder) claimPublic(a plan.Addr, who Host, place string) {
 func (b *builder) lists(n *Network, place string) {
 	seen := map[string]bool{}
 	for _, p := range n.Plan.Lists {
-		l := &List{Plan: p, Name: p.Name.Value, Network: n}
+		l := &List{Plan: p, Index: len(b.e.Lists), Name: p.Name.Value, Network: n}
 		if seen[l.Name] {
 			continue
 		}
 		seen[l.Name] = true
 		n.Lists = append(n.Lists, l)
+		b.e.Lists = append(b.e.Lists, l)
 		for _, t := range p.Subnets {
 			s := b.subnet(n, t, place+".lists."+l.Name+".subnets")
 			switch {
@@ -478,12 +533,16 @@ func (b *builder) lists(n *Network, place string) {
 func (b *builder) workloads() {
 	b.e.workloads = map[string]*Workload{}
 	for _, p := range b.e.Plan.Workloads {
-		w := &Workload{Plan: p, Name: p.Name.Value, Addrs: addrs(p.Addrs), Public: addrs(p.Public)}
+		w := &Workload{Plan: p, Index: len(b.e.Workloads), Name: p.Name.Value, Addrs: addrs(p.Addrs), Public: addrs(p.Public),
+			Forwards: p.Forwards.Given(), Translates: p.Forwards.Value == "nat"}
 		place := "workloads." + w.Name
 		b.e.Workloads = append(b.e.Workloads, w)
 		b.e.workloads[w.Name] = w
 		for _, f := range p.Listens {
 			w.Listens = w.Listens.Union(f.Set)
+		}
+		for _, f := range p.Hands {
+			w.Hands = w.Hands.Union(f.Set)
 		}
 		if w.Subnet = b.home(p.In, place+".in"); w.Subnet == nil {
 			continue
@@ -502,6 +561,28 @@ func (b *builder) workloads() {
 			if _, has := families[a.Is4()]; !has && len(p.Addrs) > 0 {
 				b.report(a.At, place+".public", "public-family", "add an address of that family", "%s has no private address of the family of %s", w.Name, a.Addr)
 			}
+		}
+	}
+}
+
+// targets binds the workloads that balancers hand flows on to.
+func (b *builder) targets() {
+	for _, w := range b.e.Workloads {
+		place := "workloads." + w.Name
+		for _, t := range w.Plan.Targets {
+			target := lookup(b, t, place+".targets", "workload", b.e.workloads)
+			switch {
+			case target == nil:
+			case target == w:
+				b.report(t.At, place+".targets", "target-itself", "name another workload", "%s cannot hand flows on to itself", w.Name)
+			case len(target.Plan.Targets) > 0:
+				b.report(t.At, place+".targets", "target-balancer", "name the targets of that one", "%s is a balancer itself, and flows are handed on once", target.Name)
+			default:
+				w.Targets = append(w.Targets, target)
+			}
+		}
+		if len(w.Plan.Hands) > 0 && len(w.Plan.Targets) == 0 {
+			b.report(w.Plan.Hands[0].At, place+".hands", "no-targets", "add  targets: [...]", "%s hands flows on to nobody", w.Name)
 		}
 	}
 }

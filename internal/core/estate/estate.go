@@ -19,8 +19,12 @@ type Estate struct {
 	Workloads []*Workload
 	Peerings  []*Peering
 	Hubs      []*Hub
+	HubLinks  []*HubLink
 	Sites     []*Site
 	Clusters  []*Cluster
+	Subnets   []*Subnet // of all networks
+	Lists     []*List
+	Away      address.Set // every public address that belongs to nobody in the estate
 
 	blocks    map[string]*Block
 	regions   map[string]*plan.Region
@@ -28,6 +32,7 @@ type Estate struct {
 	workloads map[string]*Workload
 	peerings  map[string]*Peering
 	hubs      map[string]*Hub
+	hubLinks  map[string]*HubLink
 	sites     map[string]*Site
 	public    map[netip.Addr]Host
 }
@@ -58,7 +63,8 @@ type Network struct {
 	Subnets     []*Subnet
 	Gateways    []*Gateway
 	Tables      []*Table
-	Main        *Table // never nil; one with local routes alone when the plan has none
+	Main        *Table   // never nil; one with local routes alone when the plan has none
+	Custom      []*Route // routes of the main table to sites and hubs, which a peering may carry
 	Groups      []*Group
 	Lists       []*List
 	Peerings    []*Peering
@@ -104,6 +110,7 @@ type Tier struct {
 // Subnet is a range of a network.
 type Subnet struct {
 	Plan      *plan.Subnet
+	Index     int // its number among the subnets of the estate
 	Name      string
 	Network   *Network
 	Tier      *Tier // nil when it belongs to none
@@ -115,12 +122,13 @@ type Subnet struct {
 	Workloads []*Workload
 }
 
-// Gateway is an internet gateway or a NAT gateway.
+// Gateway is an internet gateway, an egress-only gateway or a NAT gateway.
 type Gateway struct {
 	Plan     *plan.Gateway
 	Name     string
 	Network  *Network
-	Internet bool // else a NAT
+	Internet bool
+	Egress   bool // lets IPv6 out, and nothing new in; else, when not Internet, it is a NAT
 	Attached bool
 	In       *Subnet // the subnet of a NAT that sits in one
 	Addrs    []netip.Addr
@@ -169,6 +177,7 @@ type NextHop struct {
 	Site      *Site
 	Workload  *Workload
 	Network   *Network // in a hub table: an attached network
+	Link      *HubLink // in a hub table: a link to another hub
 	Blackhole bool
 }
 
@@ -195,6 +204,7 @@ type Rule struct {
 // List is an ordered, stateless access list.
 type List struct {
 	Plan    *plan.List
+	Index   int // its number among the lists of the estate
 	Name    string
 	Network *Network
 	In, Out []Rule
@@ -203,12 +213,17 @@ type List struct {
 // Workload is a thing with addresses that talks.
 type Workload struct {
 	Plan    *plan.Workload
+	Index   int // its number in Estate.Workloads
 	Name    string
 	Subnet  *Subnet
 	Addrs   []netip.Addr
 	Public  []netip.Addr
 	Groups  []*Group
 	Listens flow.Set
+	// Forwards is whether it passes on what routes lead to it, and Translates whether it does so under its own address.
+	Forwards, Translates bool
+	Targets              []*Workload // of a balancer
+	Hands                flow.Set    // on what it hands flows on; empty for what it was asked
 }
 
 // Peering joins two networks.
@@ -217,6 +232,17 @@ type Peering struct {
 	Name     string
 	Between  [2]*Network
 	Accepted [2]bool
+	Exports  [2]bool // whether each end lets the other have its routes to sites and hubs
+	Imports  [2]bool // whether each end takes those of the other
+}
+
+// Carries reports whether the custom routes of one end, to sites and hubs behind it, are for the other end to use.
+func (p *Peering) Carries(from *Network) bool {
+	i := 0
+	if p.Between[1] == from {
+		i = 1
+	}
+	return p.Exports[i] && p.Imports[1-i]
 }
 
 // Far is the network at the other end from n.
@@ -236,6 +262,26 @@ type Hub struct {
 	Name        string
 	Attachments []*Attachment
 	Tables      []*HubTable
+}
+
+// HubLink joins two hubs.
+type HubLink struct {
+	Plan     *plan.HubLink
+	Name     string
+	Between  [2]*Hub
+	Accepted [2]bool
+	Tables   [2]*HubTable // what comes over the link to each hub looks into this table of it
+}
+
+// Stands reports whether both halves are accepted.
+func (l *HubLink) Stands() bool { return l.Accepted[0] && l.Accepted[1] }
+
+// Far is the hub at the other end from h, and the table that what comes from h looks into there.
+func (l *HubLink) Far(h *Hub) (*Hub, *HubTable) {
+	if l.Between[0] == h {
+		return l.Between[1], l.Tables[1]
+	}
+	return l.Between[0], l.Tables[0]
 }
 
 // Attachment ties a network or a site to a hub.
@@ -275,3 +321,60 @@ type Host struct {
 
 // Nobody reports whether no host stands there.
 func (h Host) Nobody() bool { return h == Host{} }
+
+// Subnet is the subnet that the host is in; nil for nobody, and for a NAT gateway that sits in none.
+func (h Host) Subnet() *Subnet {
+	switch {
+	case h.Workload != nil:
+		return h.Workload.Subnet
+	case h.NAT != nil:
+		return h.NAT.In
+	}
+	return nil
+}
+
+// AddrLike is the host's private address of the family of like, and whether it has one.
+func (h Host) AddrLike(like netip.Addr) (netip.Addr, bool) {
+	switch {
+	case h.Workload != nil:
+		return h.Workload.AddrLike(like)
+	case h.NAT != nil:
+		return h.NAT.AddrLike(like)
+	}
+	return netip.Addr{}, false
+}
+
+// PublicLike are the addresses of the family of like by which the internet can know the host.
+func (h Host) PublicLike(like netip.Addr) []netip.Addr {
+	switch {
+	case h.Workload != nil:
+		if a, found := h.Workload.PublicLike(like); found {
+			return []netip.Addr{a}
+		}
+	case h.NAT != nil:
+		return h.NAT.PublicLike(like)
+	}
+	return nil
+}
+
+// At is where the host stands in the plan, and Place the words for that.
+func (h Host) At() plan.Pos {
+	switch {
+	case h.Workload != nil:
+		return h.Workload.Plan.Name.At
+	case h.NAT != nil:
+		return h.NAT.Plan.Name.At
+	}
+	return plan.Pos{}
+}
+
+// Place is where the host stands, in the plan's words.
+func (h Host) Place() string {
+	switch {
+	case h.Workload != nil:
+		return "workloads." + h.Workload.Name
+	case h.NAT != nil:
+		return "networks." + h.NAT.Network.Name + ".gateways." + h.NAT.Name
+	}
+	return ""
+}

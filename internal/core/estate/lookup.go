@@ -13,6 +13,7 @@ func (e *Estate) Network(name string) *Network   { return e.networks[name] }
 func (e *Estate) Workload(name string) *Workload { return e.workloads[name] }
 func (e *Estate) Site(name string) *Site         { return e.sites[name] }
 func (e *Estate) Hub(name string) *Hub           { return e.hubs[name] }
+func (e *Estate) HubLink(name string) *HubLink   { return e.hubLinks[name] }
 func (e *Estate) Peering(name string) *Peering   { return e.peerings[name] }
 func (e *Estate) Block(name string) *Block       { return e.blocks[name] }
 
@@ -71,6 +72,18 @@ func (t *Table) At() plan.Pos {
 	}
 	return t.Plan.Name.At
 }
+
+// Place is where the table stands, in the plan's words.
+func (t *Table) Place() string { return "networks." + t.Network.Name + ".tables." + t.Name }
+
+// At is where the hub table stands in the plan, and Place the words for that.
+func (t *HubTable) At() plan.Pos { return t.Plan.Name.At }
+
+// Path is the hub table's name with its hub's.
+func (t *HubTable) Path() string { return t.Hub.Name + "/" + t.Name }
+
+// Place is where the hub table stands, in the plan's words.
+func (t *HubTable) Place() string { return "hubs." + t.Hub.Name + ".tables." + t.Name }
 
 // Path is the gateway's name with its network's.
 func (g *Gateway) Path() string { return g.Network.Name + "/" + g.Name }
@@ -141,11 +154,22 @@ func (n *Network) InternetGateway() *Gateway {
 	return first
 }
 
+// CustomRoute is the route to a site or hub that the network has for an address, the longest; nil for none.
+func (n *Network) CustomRoute(a netip.Addr) *Route {
+	var best *Route
+	for _, r := range n.Custom {
+		if r.To.Contains(a) && (best == nil || r.To.Bits() > best.To.Bits()) {
+			best = r
+		}
+	}
+	return best
+}
+
 // NATs are the network's NAT gateways.
 func (n *Network) NATs() []*Gateway {
 	var all []*Gateway
 	for _, g := range n.Gateways {
-		if !g.Internet {
+		if !g.Internet && !g.Egress {
 			all = append(all, g)
 		}
 	}

@@ -1,6 +1,7 @@
 package estate
 
 import (
+	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
@@ -47,35 +48,81 @@ func (b *builder) peerings() {
 	for _, p := range b.e.Plan.Peerings {
 		x := &Peering{Plan: p, Name: p.Name.Value}
 		place := "peerings." + x.Name
-		if len(p.Between) != 2 {
-			if len(p.Between) > 0 {
-				b.report(p.Between[0].At, place+".between", "bad-peering", "write  between: [ONE, OTHER]", "a peering is between two networks, not %d", len(p.Between))
-			}
+		if !between(b, p.Between, place, "peering", "network", b.e.networks, &x.Between) {
 			continue
 		}
-		for i, t := range p.Between {
-			x.Between[i] = lookup(b, t, place+".between", "network", b.e.networks)
-		}
-		for _, t := range p.Accepted {
-			i := slices.IndexFunc(p.Between, func(end plan.Text) bool { return end.Value == t.Value })
-			if i < 0 {
-				b.unknown(t, place+".accepted", "end of this peering", []string{p.Between[0].Value, p.Between[1].Value})
-				continue
-			}
-			x.Accepted[i] = true
-		}
-		switch {
-		case x.Between[0] == nil || x.Between[1] == nil:
-			continue
-		case x.Between[0] == x.Between[1]:
-			b.report(p.Between[1].At, place+".between", "peering-with-itself", "name another network", "network %s cannot be peered with itself", x.Between[0].Name)
-			continue
-		}
+		b.halves(p.Accepted, p.Between, &x.Accepted, place+".accepted", "peering")
+		b.halves(p.Exports, p.Between, &x.Exports, place+".exports", "peering")
+		b.halves(p.Imports, p.Between, &x.Imports, place+".imports", "peering")
 		b.e.Peerings = append(b.e.Peerings, x)
 		b.e.peerings[x.Name] = x
 		for _, n := range x.Between {
 			n.Peerings = append(n.Peerings, x)
 		}
+	}
+}
+
+// between binds the two ends of a peering or a link, and reports whether there are two.
+func between[T any](b *builder, given []plan.Text, place, what, kind string, all map[string]*T, ends *[2]*T) bool {
+	if len(given) != 2 {
+		if len(given) > 0 {
+			b.report(given[0].At, place+".between", "bad-"+strings.ReplaceAll(what, " ", "-"), "write  between: [ONE, OTHER]", "a %s is between two %ss, not %d", what, kind, len(given))
+		}
+		return false
+	}
+	for i, t := range given {
+		ends[i] = lookup(b, t, place+".between", kind, all)
+	}
+	switch {
+	case ends[0] == nil || ends[1] == nil:
+		return false
+	case ends[0] == ends[1]:
+		b.report(given[1].At, place+".between", strings.ReplaceAll(what, " ", "-")+"-with-itself", "name another "+kind, "a %s cannot join %s %s with itself", what, kind, given[0].Value)
+		return false
+	}
+	return true
+}
+
+// halves notes which of two ends are named.
+func (b *builder) halves(named, ends []plan.Text, into *[2]bool, place, what string) {
+	for _, t := range named {
+		i := slices.IndexFunc(ends, func(end plan.Text) bool { return end.Value == t.Value })
+		if i < 0 {
+			b.unknown(t, place, "end of this "+what, []string{ends[0].Value, ends[1].Value})
+			continue
+		}
+		into[i] = true
+	}
+}
+
+func (b *builder) hubLinks() {
+	b.e.hubLinks = map[string]*HubLink{}
+	for _, p := range b.e.Plan.HubLinks {
+		l := &HubLink{Plan: p, Name: p.Name.Value}
+		place := "hub-links." + l.Name
+		if !between(b, p.Between, place, "hub link", "hub", b.e.hubs, &l.Between) {
+			continue
+		}
+		b.halves(p.Accepted, p.Between, &l.Accepted, place+".accepted", "hub link")
+		for _, t := range p.Tables {
+			i := slices.IndexFunc(l.Between[:], func(h *Hub) bool { return h.Name == t.Who.Value })
+			if i < 0 {
+				b.unknown(t.Who, place+".tables", "end of this hub link", []string{p.Between[0].Value, p.Between[1].Value})
+				continue
+			}
+			tables := map[string]*HubTable{}
+			for _, x := range l.Between[i].Tables {
+				tables[x.Name] = x
+			}
+			l.Tables[i] = lookup(b, t.Table, place+".tables", "table of hub "+t.Who.Value, tables)
+		}
+		for i, h := range l.Between {
+			if l.Tables[i] == nil && !slices.ContainsFunc(p.Tables, func(t plan.Attachment) bool { return t.Who.Value == h.Name }) {
+				b.report(p.Name.At, place, "no-hub-table", fmt.Sprintf("add  tables: {%s: TABLE, ...}", h.Name), "nothing says which table of hub %s looks up what comes over link %s", h.Name, l.Name)
+			}
+		}
+		b.e.HubLinks = append(b.e.HubLinks, l)
+		b.e.hubLinks[l.Name] = l
 	}
 }
 
@@ -110,8 +157,40 @@ func (b *builder) hubs() {
 			}
 			h.Attachments = append(h.Attachments, a)
 		}
+	}
+}
+
+func (b *builder) hubTables() {
+	for _, h := range b.e.Hubs {
 		for _, t := range h.Tables {
-			b.hubTable(t, place+".tables."+t.Name)
+			b.hubTable(t, "hubs."+h.Name+".tables."+t.Name)
+		}
+	}
+}
+
+// imports gives networks the custom routes that their peers export to them, where those install themselves.
+func (b *builder) imports() {
+	for _, n := range b.e.Networks {
+		for _, r := range n.Main.Routes {
+			if r.Origin == ByHand && (r.Via.Site != nil || r.Via.Hub != nil) {
+				n.Custom = append(n.Custom, r)
+			}
+		}
+	}
+	for _, p := range b.e.Peerings {
+		for i, n := range p.Between {
+			far := p.Between[1-i]
+			if !n.Profile.PeerRoutes || !p.Stands() || !p.Carries(far) {
+				continue
+			}
+			for _, custom := range far.Custom {
+				for _, t := range n.Tables {
+					r := &Route{To: custom.To, Origin: Learned, Via: NextHop{Name: p.Name, Peering: p}, At: p.Plan.Name.At}
+					if t.routes.Insert(r.To, r) {
+						t.Routes = append(t.Routes, r)
+					}
+				}
+			}
 		}
 	}
 }
@@ -145,6 +224,8 @@ func (b *builder) hubTable(t *HubTable, place string) {
 		route := &Route{To: r.To.Prefix, Origin: ByHand, At: r.At}
 		if r.Via.Value == plan.Blackhole {
 			route.Via = NextHop{Name: plan.Blackhole, Blackhole: true}
+		} else if l := b.e.hubLinks[r.Via.Value]; l != nil && slices.Contains(l.Between[:], t.Hub) {
+			route.Via = NextHop{Name: l.Name, Link: l}
 		} else if a := b.attached(t.Hub, r.Via, place+".routes"); a != nil {
 			route.Via = a.hop()
 		} else {

@@ -252,3 +252,12 @@ func (s Set) WholeProtocols() Set {
 	}
 	return out
 }
+
+// Key is a text that only equal sets share, to look sets up by.
+func (s Set) Key() string {
+	b := make([]byte, 0, 8*len(s.spans))
+	for _, x := range s.spans {
+		b = append(b, byte(x.first>>24), byte(x.first>>16), byte(x.first>>8), byte(x.first), byte(x.last>>24), byte(x.last>>16), byte(x.last>>8), byte(x.last))
+	}
+	return string(b)
+}

@@ -55,6 +55,9 @@ func TestEveryKeyIsRead(t *testing.T) {
 	assert.False(t, n.Lists[0].In[1].Allow)
 
 	assert.Equal(t, "tcp/443", p.Workloads[0].Listens[0].String())
+	assert.Equal(t, []string{"plain", "ticket-1", "tcp/8443"}, []string{p.Workloads[1].Forwards.Value, p.Workloads[2].Targets[0].Value, p.Workloads[2].Hands[0].String()})
+	assert.Equal(t, []string{"harbour", "booking"}, []string{p.Peerings[0].Exports[0].Value, p.Peerings[0].Imports[0].Value})
+	assert.Equal(t, []string{"spine", "spine", "prod"}, []string{p.HubLinks[0].Between[0].Value, p.HubLinks[0].Accepted[0].Value, p.HubLinks[0].Tables[1].Table.Value})
 	assert.Equal(t, "spine", p.Hubs[0].Name.Value)
 	assert.Equal(t, Text{"prod", where("attach:", "prod, quay")}, p.Hubs[0].Attach[1].Table)
 	assert.Equal(t, Blackhole, p.Hubs[0].Tables[0].Routes[0].Via.Value)

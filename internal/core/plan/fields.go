@@ -22,6 +22,7 @@ var planFields = []field[Plan]{
 	{key: "workloads", doc: "the things that talk", shape: mapOf(ref("workload")), read: named(func(p *Plan) *[]*Workload { return &p.Workloads }, workloadFields, func(w *Workload) *Text { return &w.Name })},
 	{key: "peerings", doc: "pairs of networks that are joined", shape: mapOf(ref("peering")), read: named(func(p *Plan) *[]*Peering { return &p.Peerings }, peeringFields, func(x *Peering) *Text { return &x.Name })},
 	{key: "hubs", doc: "hubs that join many networks and sites", shape: mapOf(ref("hub")), read: named(func(p *Plan) *[]*Hub { return &p.Hubs }, hubFields, func(h *Hub) *Text { return &h.Name })},
+	{key: "hub-links", doc: "pairs of hubs that are joined", shape: mapOf(ref("hub-link")), read: named(func(p *Plan) *[]*HubLink { return &p.HubLinks }, hubLinkFields, func(l *HubLink) *Text { return &l.Name })},
 	{key: "sites", doc: "buildings of the organisation or of partners", shape: mapOf(ref("site")), read: named(func(p *Plan) *[]*Site { return &p.Sites }, siteFields, func(s *Site) *Text { return &s.Name })},
 	{key: "clusters", doc: "container clusters, and the ranges of their pods and services", shape: mapOf(ref("cluster")), read: named(func(p *Plan) *[]*Cluster { return &p.Clusters }, clusterFields, func(c *Cluster) *Text { return &c.Name })},
 	{key: "expect", doc: "statements of who reaches whom, and who never does", shape: listOf(aWord), read: func(d *decoder, n *yaml.Node, p *Plan) { p.Expect = d.expectations(n) }},
@@ -89,8 +90,8 @@ var clusterFields = []field[Cluster]{
 }
 
 var gatewayFields = []field[Gateway]{
-	{key: "kind", doc: "internet or nat", shape: enum("internet", "nat"), required: true, read: to(func(g *Gateway) *Text { return &g.Kind }, oneOf("internet", "nat"))},
-	{key: "attached", doc: "internet: whether it is attached to the network; true unless written", shape: aFlag, read: to(func(g *Gateway) *Flag { return &g.Attached }, (*decoder).flag)},
+	{key: "kind", doc: "internet, egress (IPv6 out, and nothing new in) or nat", shape: enum("internet", "egress", "nat"), required: true, read: to(func(g *Gateway) *Text { return &g.Kind }, oneOf("internet", "egress", "nat"))},
+	{key: "attached", doc: "internet and egress: whether it is attached to the network; true unless written", shape: aFlag, read: to(func(g *Gateway) *Flag { return &g.Attached }, (*decoder).flag)},
 	{key: "in", doc: "nat: the subnet it sits in", shape: aName, read: to(func(g *Gateway) *Text { return &g.In }, (*decoder).text)},
 	{key: "address", doc: "nat: its private address", shape: listOf(anAddress), read: to(func(g *Gateway) *[]Addr { return &g.Addrs }, (*decoder).addrs)},
 	{key: "serves", doc: "nat: the subnets it serves, where the profile ties NAT to subnets", shape: listOf(aName), read: to(func(g *Gateway) *[]Text { return &g.Serves }, (*decoder).texts)},
@@ -125,16 +126,27 @@ var workloadFields = []field[Workload]{
 	{key: "public", doc: "the address by which the internet reaches it", shape: listOf(anAddress), read: to(func(w *Workload) *[]Addr { return &w.Public }, (*decoder).addrs)},
 	{key: "groups", doc: "the security groups it is in", shape: listOf(aName), read: to(func(w *Workload) *[]Text { return &w.Groups }, (*decoder).texts)},
 	{key: "listens", doc: "what it listens on, such as tcp/443", shape: listOf(aWord), read: to(func(w *Workload) *[]Flows { return &w.Listens }, (*decoder).flows)},
+	{key: "forwards", doc: "plain or nat: passes on what routes lead to it, as it is or under its own address", shape: enum("plain", "nat"), read: to(func(w *Workload) *Text { return &w.Forwards }, oneOf("plain", "nat"))},
+	{key: "targets", doc: "of a balancer: the workloads that it hands flows on to", shape: listOf(aName), read: to(func(w *Workload) *[]Text { return &w.Targets }, (*decoder).texts)},
+	{key: "hands", doc: "of a balancer: on what it hands flows on, such as tcp/8080; as it was asked unless written", shape: listOf(aWord), read: to(func(w *Workload) *[]Flows { return &w.Hands }, (*decoder).flows)},
 }
 
 var peeringFields = []field[Peering]{
 	{key: "between", doc: "the two networks", shape: listOf(aName), required: true, read: to(func(p *Peering) *[]Text { return &p.Between }, (*decoder).texts)},
 	{key: "accepted", doc: "the networks whose owners have agreed to it", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Accepted }, (*decoder).texts)},
+	{key: "exports", doc: "the networks that let the other have their routes to sites and hubs", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Exports }, (*decoder).texts)},
+	{key: "imports", doc: "the networks that take such routes from the other", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Imports }, (*decoder).texts)},
+}
+
+var hubLinkFields = []field[HubLink]{
+	{key: "between", doc: "the two hubs", shape: listOf(aName), required: true, read: to(func(l *HubLink) *[]Text { return &l.Between }, (*decoder).texts)},
+	{key: "accepted", doc: "the hubs whose owners have agreed to it", shape: listOf(aName), read: to(func(l *HubLink) *[]Text { return &l.Accepted }, (*decoder).texts)},
+	{key: "tables", doc: "for each hub, the table that what comes over the link looks into", shape: mapOf(aName), read: func(d *decoder, n *yaml.Node, l *HubLink) { l.Tables = d.attachments(n, "hubs") }},
 }
 
 var hubFields = []field[Hub]{
 	{key: "region", doc: "the region it lives in", shape: aName, read: to(func(h *Hub) *Text { return &h.Region }, (*decoder).text)},
-	{key: "attach", doc: "the networks and sites tied to it, and the hub table of each", shape: mapOf(aName), read: func(d *decoder, n *yaml.Node, h *Hub) { h.Attach = d.attachments(n) }},
+	{key: "attach", doc: "the networks and sites tied to it, and the hub table of each", shape: mapOf(aName), read: func(d *decoder, n *yaml.Node, h *Hub) { h.Attach = d.attachments(n, "networks and sites") }},
 	{key: "tables", doc: "its route tables", shape: mapOf(ref("hub-table")), read: named(func(h *Hub) *[]*HubTable { return &h.Tables }, hubTableFields, func(t *HubTable) *Text { return &t.Name })},
 }
 
@@ -250,9 +262,9 @@ func (d *decoder) routes(n *yaml.Node) []Route {
 	return all
 }
 
-func (d *decoder) attachments(n *yaml.Node) []Attachment {
+func (d *decoder) attachments(n *yaml.Node, what string) []Attachment {
 	var all []Attachment
-	d.entries(n, "a mapping from networks and sites to hub tables", func(key Text, value *yaml.Node) {
+	d.entries(n, "a mapping from "+what+" to hub tables", func(key Text, value *yaml.Node) {
 		if table := d.text(value); table.Given() {
 			all = append(all, Attachment{key, table})
 		}

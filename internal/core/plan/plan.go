@@ -68,6 +68,7 @@ type Plan struct {
 	Workloads []*Workload
 	Peerings  []*Peering
 	Hubs      []*Hub
+	HubLinks  []*HubLink
 	Sites     []*Site
 	Clusters  []*Cluster
 	Expect    []Expectation
@@ -152,10 +153,10 @@ type Cluster struct {
 	Services []Range
 }
 
-// Gateway is an internet gateway or a NAT gateway of a network.
+// Gateway is an internet gateway, an egress-only gateway for IPv6, or a NAT gateway of a network.
 type Gateway struct {
 	Name     Text
-	Kind     Text // internet or nat
+	Kind     Text // internet, egress or nat
 	Attached Flag // internet: whether it is attached; true unless written
 	In       Text // nat: the subnet it sits in
 	Addrs    []Addr
@@ -218,6 +219,11 @@ type Workload struct {
 	Public  []Addr
 	Groups  []Text
 	Listens []Flows
+	// Forwards says what it does with packets that routes lead to it: plain passes them on as they are, nat under its
+	// own address; it drops them when this is not written.
+	Forwards Text
+	Targets  []Text  // of a balancer: the workloads that it hands flows on to
+	Hands    []Flows // on what it does so; on what it was asked, when not written
 }
 
 // Flows is a set of flows of the plan and where it stood.
@@ -231,6 +237,16 @@ type Peering struct {
 	Name     Text
 	Between  []Text
 	Accepted []Text
+	Exports  []Text // the networks that let the other side have their routes to sites and hubs
+	Imports  []Text // the networks that take such routes
+}
+
+// HubLink joins two hubs once both have accepted it.
+type HubLink struct {
+	Name     Text
+	Between  []Text
+	Accepted []Text
+	Tables   []Attachment // for each hub, the table that what comes over the link looks into
 }
 
 // Hub joins many networks and sites through tables of its own.

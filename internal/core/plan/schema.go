@@ -76,6 +76,7 @@ func Schema() ([]byte, error) {
 		"peering":   object(peeringFields),
 		"hub":       object(hubFields),
 		"hub-table": object(hubTableFields),
+		"hub-link":  object(hubLinkFields),
 		"site":      object(siteFields),
 	}
 	return json.MarshalIndent(s, "", "  ")

@@ -7,6 +7,7 @@
 package reach
 
 import (
+	"fmt"
 	"net/netip"
 	"slices"
 
@@ -33,10 +34,12 @@ type Answer struct {
 	Verdict  Verdict
 	// Passes is every flow that passes with all its replies, whichever addresses of the ends are taken.
 	Passes   flow.Set
+	Some     flow.Set       // every flow of which any part passes: to some addresses, or with some replies
 	SeenAs   []netip.Addr   // as whom the far end sees the source, when something arrives
 	Ways     []Way          // one for each family, and for each part of an end that fares differently
 	Blockers []plan.Finding // of a flow that was asked for; without one, only where nothing passes at all
 	Notes    []string       // what is not a matter of passing, such as a port that nobody listens on
+	Targets  []*Answer      // of a balancer: what becomes of the flows that it hands on, for each target
 }
 
 // Way is how packets fare between two sets of addresses that nothing tells apart.
@@ -46,9 +49,11 @@ type Way struct {
 	ToName   string
 	Verdict  Verdict
 	Passes   flow.Set
+	Some     flow.Set
 	SeenAs   []netip.Addr
 	Forward  []Hop
 	Back     []Hop
+	Other    string // by what the reply comes back, when not by what the flow went; empty when it is
 	Blockers []plan.Finding
 }
 
@@ -64,9 +69,14 @@ type Hop struct {
 
 // Ask answers whether from reaches to with every flow of asked. With asked as flow.Any() the answer is what passes.
 func Ask(e *estate.Estate, from, to End, asked flow.Set) *Answer {
+	return askBehind(e, from, to, asked, nil)
+}
+
+// askBehind is Ask behind some balancers, which are not handed on to again.
+func askBehind(e *estate.Estate, from, to End, asked flow.Set, behind []*estate.Workload) *Answer {
 	a := &Answer{From: from, To: to, Asked: asked}
 	if from.Workload != nil && from.Workload == to.Workload {
-		a.Verdict, a.Passes = Open, asked
+		a.Verdict, a.Passes, a.Some = Open, asked, asked
 		a.Notes = append(a.Notes, "both ends are the same workload: nothing leaves it")
 		return a
 	}
@@ -75,7 +85,64 @@ func Ask(e *estate.Estate, from, to End, asked flow.Set) *Answer {
 	}
 	a.sum()
 	a.notes()
+	if len(a.Ways) == 0 {
+		a.Blockers = append(a.Blockers, noFamily(from, to))
+	}
+	if x := to.Workload; x != nil && len(x.Targets) > 0 && !slices.Contains(behind, x) {
+		a.handOn(e, x, append(behind, x))
+	}
 	return a
+}
+
+// handOn asks what becomes of the flows that a balancer hands on to its targets, from its own address.
+func (a *Answer) handOn(e *estate.Estate, x *estate.Workload, behind []*estate.Workload) {
+	on := a.Asked
+	if !x.Hands.Empty() {
+		on = x.Hands
+	}
+	handed := Fate{Full: on}
+	for _, t := range x.Targets {
+		one := askBehind(e, End{Name: x.Name, Workload: x}, End{Name: t.Name, Workload: t}, on, behind)
+		a.Targets = append(a.Targets, one)
+		handed.Full, handed.Some = handed.Full.Intersect(one.Passes), handed.Some.Union(one.Some)
+		a.block(one.Blockers)
+	}
+	if x.Hands.Empty() {
+		a.Passes, a.Some = a.Passes.Intersect(handed.Full), a.Some.Intersect(handed.Some)
+	} else {
+		switch handed.Verdict(on) {
+		case Blocked:
+			a.Passes, a.Some = flow.Set{}, flow.Set{}
+		case Partly:
+			a.Passes = flow.Set{}
+		}
+	}
+	a.Verdict = Fate{a.Passes, a.Some}.Verdict(a.Asked)
+}
+
+// block adds blockers that are not among those of the answer yet.
+func (a *Answer) block(more []plan.Finding) {
+	for _, b := range more {
+		if !slices.ContainsFunc(a.Blockers, func(o plan.Finding) bool { return o.Code == b.Code && o.Place == b.Place && o.Message == b.Message }) {
+			a.Blockers = append(a.Blockers, b)
+		}
+	}
+}
+
+// noFamily is the blocker of two ends that have no kind of address in common.
+func noFamily(from, to End) plan.Finding {
+	f := plan.Finding{Code: "no-common-family", Severity: plan.Error, Message: fmt.Sprintf("%s and %s have no address of the same family", from.Name, to.Name),
+		Mend: "give one of them an address of the other's family, IPv4 or IPv6"}
+	for _, end := range []End{from, to} {
+		switch {
+		case f.Place != "":
+		case end.Workload != nil:
+			f.At, f.Place = end.Workload.Plan.Name.At, "workloads."+end.Workload.Name
+		case end.Site != nil:
+			f.At, f.Place = end.Site.Plan.Name.At, "sites."+end.Site.Name
+		}
+	}
+	return f
 }
 
 // family is IPv4 or IPv6, as an address of it.
@@ -159,44 +226,31 @@ func (w Way) alike(o Way) bool {
 
 // sum puts the ways together.
 func (a *Answer) sum() {
-	open, blocked := 0, 0
 	for i, w := range a.Ways {
-		if w.Verdict == Open {
-			open++
-		}
 		if i == 0 {
 			a.Passes = w.Passes
 		}
-		a.Passes = a.Passes.Intersect(w.Passes)
+		a.Passes, a.Some = a.Passes.Intersect(w.Passes), a.Some.Union(w.Some)
 		for _, s := range w.SeenAs {
 			if !slices.Contains(a.SeenAs, s) {
 				a.SeenAs = append(a.SeenAs, s)
 			}
 		}
-		if w.Verdict == Blocked {
-			blocked++
-		}
-		for _, b := range w.Blockers {
-			if !slices.ContainsFunc(a.Blockers, func(o plan.Finding) bool { return o.Code == b.Code && o.Place == b.Place && o.Message == b.Message }) {
-				a.Blockers = append(a.Blockers, b)
-			}
-		}
+		a.block(w.Blockers)
 	}
-	switch {
-	case len(a.Ways) > 0 && open == len(a.Ways):
-		a.Verdict = Open
-	case blocked == len(a.Ways):
-		a.Verdict = Blocked
-	default:
-		a.Verdict = Partly
-		if a.Asked.Equal(flow.Any()) {
-			a.Blockers = nil
-		}
+	a.Verdict = Fate{a.Passes, a.Some}.Verdict(a.Asked)
+	if a.Verdict == Partly && a.Asked.Equal(flow.Any()) {
+		a.Blockers = nil
 	}
 }
 
 // notes adds what matters beside passing.
 func (a *Answer) notes() {
+	for _, way := range a.Ways {
+		if way.Other != "" && way.Verdict != Blocked && !slices.Contains(a.Notes, way.Other) {
+			a.Notes = append(a.Notes, way.Other)
+		}
+	}
 	w := a.To.Workload
 	if w == nil || w.Listens.Empty() || a.Asked.Equal(flow.Any()) {
 		return

@@ -32,7 +32,7 @@ func (e *UnknownEndError) Error() string { return e.Message }
 func Find(e *estate.Estate, word string) (End, error) {
 	end := End{Name: word}
 	if word == "internet" {
-		end.Internet, end.away = true, away(e)
+		end.Internet, end.away = true, e.Away
 		return end, nil
 	}
 	if end.Workload = e.Workload(word); end.Workload != nil {
@@ -141,28 +141,6 @@ func someOf(n *estate.Network, part string) string {
 	return ", such as " + strings.Join(words, ", ")
 }
 
-// away is every public address that belongs to nobody in the estate.
-func away(e *estate.Estate) address.Set {
-	var ours []netip.Prefix
-	for _, n := range e.Networks {
-		ours = append(ours, n.Ranges...)
-		for _, g := range n.Gateways {
-			for _, a := range g.Public {
-				ours = append(ours, address.Single(a))
-			}
-		}
-	}
-	for _, s := range e.Sites {
-		ours = append(ours, s.Ranges...)
-	}
-	for _, w := range e.Workloads {
-		for _, a := range w.Public {
-			ours = append(ours, address.Single(a))
-		}
-	}
-	return address.Public().Minus(address.SetOf(ours...))
-}
-
 // ofFamily is the part of s that is IPv4 or IPv6.
 func ofFamily(s address.Set, f family) address.Set {
 	return s.Clip(netip.PrefixFrom(f, 0))
@@ -190,13 +168,12 @@ func (e End) call(some address.Set) string {
 		all, name = address.SetOf(e.Site.Ranges...), "site "+e.Site.Name
 	}
 	f := family(some.First())
-	ranges := some.Ranges()
 	switch {
 	case some.Empty() || some.IsSingle():
 		return some.First().String()
 	case some.Equal(ofFamily(all, f)):
 		return name
-	case len(ranges) <= 3:
+	case len(some.Intervals()) <= 3 && len(some.Ranges()) <= 3:
 		return some.String()
 	}
 	return "the rest of " + e.owner()

@@ -36,6 +36,29 @@ func (d direction) far(p packet) role {
 	return p.dst
 }
 
+// trace is what a quiet walk leaves behind: the filters that the packet and its reply must pass.
+type trace struct {
+	there, back []gate
+	kept        bool // whether something on the way must remember the packet, to know its reply
+	own         bool // whether it depended on the source's own address where it goes
+}
+
+// gate is a list, or the groups of a host, and the address that its rules judge.
+type gate struct {
+	list *estate.List
+	host *estate.Workload
+	dir  direction
+	far  role
+}
+
+func (t *trace) note(w *walker, g gate) {
+	if w.back {
+		t.back = append(t.back, g)
+	} else {
+		t.there = append(t.there, g)
+	}
+}
+
 // matches reports whether a rule of network n speaks of an address, and narrows the address's side accordingly.
 func matches(n *estate.Network, r estate.Rule, far role) bool {
 	switch {
@@ -73,6 +96,10 @@ func (w *walker) wanted() flow.Set {
 func (w *walker) list(s *estate.Subnet, dir direction, p packet) {
 	l := s.List
 	if l == nil {
+		return
+	}
+	if w.quiet != nil {
+		w.quiet.note(w, gate{list: l, dir: dir, far: dir.far(p)})
 		return
 	}
 	rules := l.In
@@ -145,14 +172,19 @@ func (w *walker) narrow(kind, where string, f plan.Finding, allowed, wanted flow
 	w.addBlocker(f)
 }
 
-// groups judges a packet by the groups of a workload. Groups remember flows, so replies are never judged. One allowing
-// rule of any group is enough.
+// groups judges a packet by the groups of a workload. Groups remember flows, so the reply to one that they let through
+// is never judged. One allowing rule of any group is enough.
 func (w *walker) groups(x *estate.Workload, dir direction, p packet) {
-	if len(x.Groups) == 0 {
+	far := dir.far(p)
+	switch {
+	case w.quiet != nil:
+		w.quiet.note(w, gate{host: x, dir: dir, far: far})
+		return
+	case len(x.Groups) == 0:
 		w.withoutGroup(x, dir)
 		return
 	}
-	far := dir.far(p)
+	wanted := w.wanted()
 	var allowed flow.Set
 	var passing, near []estate.Rule
 	for _, g := range x.Groups {
@@ -161,7 +193,7 @@ func (w *walker) groups(x *estate.Workload, dir direction, p packet) {
 			rules = g.Out
 		}
 		for _, r := range rules {
-			switch concerned := !r.Flows.Intersect(w.asked).Empty(); {
+			switch concerned := !r.Flows.Intersect(wanted).Empty(); {
 			case matches(g.Network, r, far):
 				allowed = allowed.Union(r.Flows)
 				if concerned {
@@ -181,7 +213,7 @@ func (w *walker) groups(x *estate.Workload, dir direction, p packet) {
 		where = fmt.Sprintf("%s, group %s, %s", x.Name, names[0], dir)
 	}
 	w.left = w.left.Intersect(allowed)
-	missing := w.asked.Minus(allowed)
+	missing := wanted.Minus(allowed)
 	if missing.Empty() {
 		w.hop("workload", where, passing[0].At, "%s", quoteRules(passing))
 		return
@@ -190,7 +222,7 @@ func (w *walker) groups(x *estate.Workload, dir direction, p packet) {
 	place := fmt.Sprintf("networks.%s.groups.%s.%s", g.Network.Name, g.Name, dir)
 	add := fmt.Sprintf("%s %s %s", missing, dir.word(), w.peerText(far))
 	f := plan.Finding{Code: "group-" + string(dir), At: g.Plan.Name.At, Place: place,
-		Message: fmt.Sprintf("no rule of %s lets %s %s %s %s", phrase("group", names), missing, dir, dir.word(), w.describe(far)),
+		Message: fmt.Sprintf("no rule of %s lets %s %s %s %s", phrase("group", names), w.flowText(missing), dir, dir.word(), w.describe(far)),
 		Mend:    fmt.Sprintf("add  %s  to %s", add, place),
 		Edits:   []plan.Edit{{Path: strings.Split(place, "."), Value: plan.Word(add)}}}
 	if len(near) > 0 {
@@ -200,7 +232,7 @@ func (w *walker) groups(x *estate.Workload, dir direction, p packet) {
 			f.Message += fmt.Sprintf(", and under profile %s a group of another network matches nothing", g.Network.Profile.Name)
 		}
 	}
-	w.narrow("workload", where, f, allowed, w.asked, passing)
+	w.narrow("workload", where, f, allowed, wanted, passing)
 }
 
 // withoutGroup judges a workload that is in no group: everything goes out, and nothing comes in.
@@ -219,7 +251,7 @@ func (w *walker) withoutGroup(x *estate.Workload, dir direction) {
 		f.Mend = fmt.Sprintf("put it into a group that lets this in; network %s has %s", x.Subnet.Network.Name, and(names))
 	}
 	w.left = flow.Set{}
-	w.narrow("workload", x.Name, f, flow.Set{}, w.asked, nil)
+	w.narrow("workload", x.Name, f, flow.Set{}, w.wanted(), nil)
 }
 
 // quoteRules writes up to two rules, and how many more there are.

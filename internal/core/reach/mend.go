@@ -50,20 +50,30 @@ func (w *walker) intended(s *estate.Subnet, p packet) (way, bool) {
 		if half != nil {
 			return way{to, estate.NextHop{Name: half.Name, Peering: half}}, true
 		}
-		return hubWay(n, to, func(a *estate.Attachment) bool { return a.Network == far })
+		return w.hubWay(n, to)
 	}
 	to := rangeWith(goal.Site.Ranges, p.dst.Addr)
 	if goal.Site.Link == n {
 		return way{to, estate.NextHop{Name: goal.Site.Name, Site: goal.Site}}, true
 	}
-	return hubWay(n, to, func(a *estate.Attachment) bool { return a.Site == goal.Site })
+	for _, x := range n.Peerings {
+		if far := x.Far(n); far == goal.Site.Link && x.Carries(far) {
+			return way{to, estate.NextHop{Name: x.Name, Peering: x}}, true
+		}
+	}
+	return w.hubWay(n, to)
 }
 
-// hubWay is the way over a hub to which both the network and what is sought are attached.
-func hubWay(n *estate.Network, to netip.Prefix, sought func(*estate.Attachment) bool) (way, bool) {
-	for _, a := range n.Attachments {
-		if slices.ContainsFunc(a.Hub.Attachments, sought) {
-			return way{to, estate.NextHop{Name: a.Hub.Name, Hub: a.Hub}}, true
+// hubWay is the way over a hub to which both the network and the goal are attached, or one that is linked to such.
+func (w *walker) hubWay(n *estate.Network, to netip.Prefix) (way, bool) {
+	for _, leads := range []func(h *estate.Hub) bool{
+		func(h *estate.Hub) bool { return w.goalAttachment(h) != nil },
+		func(h *estate.Hub) bool { return w.goalLink(h) != nil },
+	} {
+		for _, a := range n.Attachments {
+			if leads(a.Hub) {
+				return way{to, estate.NextHop{Name: a.Hub.Name, Hub: a.Hub}}, true
+			}
 		}
 	}
 	return way{}, false
@@ -73,7 +83,7 @@ func hubWay(n *estate.Network, to netip.Prefix, sought func(*estate.Attachment) 
 // the subnet's own zone where there is one.
 func (w *walker) wayOut(s *estate.Subnet, p packet) (way, bool) {
 	n := s.Network
-	straight := w.back || w.nat != nil || n.Profile.NATServes
+	straight := w.back || !w.translated.Nobody() || n.Profile.NATServes
 	if x := n.Host(p.src.Addr).Workload; x != nil && !straight {
 		_, straight = x.PublicLike(p.src.Addr)
 	}
@@ -91,10 +101,16 @@ func (w *walker) wayOut(s *estate.Subnet, p packet) (way, bool) {
 			return way{everywhere(p.src.Addr), estate.NextHop{Name: best.Name, Gateway: best}}, true
 		}
 	}
-	if g := n.InternetGateway(); g != nil {
-		return way{everywhere(p.src.Addr), estate.NextHop{Name: g.Name, Gateway: g}}, true
+	out := n.InternetGateway()
+	for _, g := range n.Gateways {
+		if g.Egress && p.src.Is6() && !w.back && (out == nil || !out.Attached && g.Attached) {
+			out = g
+		}
 	}
-	return way{}, false
+	if out == nil {
+		return way{}, false
+	}
+	return way{everywhere(p.src.Addr), estate.NextHop{Name: out.Name, Gateway: out}}, true
 }
 
 // rangeWith is the range of a list that holds an address; the address alone when none does.
@@ -109,6 +125,9 @@ func rangeWith(ranges []netip.Prefix, a netip.Addr) netip.Prefix {
 
 // noRoute blocks a packet for which the table of its subnet has no route, and goes on by the way that one would lead.
 func (w *walker) noRoute(s *estate.Subnet, p packet) {
+	if w.fails() {
+		return
+	}
 	t := s.Table
 	to, found := w.intended(s, p)
 	if !found {
@@ -121,13 +140,13 @@ func (w *walker) noRoute(s *estate.Subnet, p packet) {
 		w.detour(s, p)
 		return
 	}
-	f := plan.Finding{Code: "no-route", At: t.At(), Place: tablePlace(t),
+	f := plan.Finding{Code: "no-route", At: t.At(), Place: t.Place(),
 		Message: fmt.Sprintf("table %s has no route to %s", t.Path(), w.destination(p))}
 	to.add(t, &f)
 	if better := w.forgotten(s, p); better != nil {
 		f.Code = "left-on-main-table"
 		f.Message = fmt.Sprintf("subnet %s is named by no table, so the main table %s is its own, and that has no route to %s", s.Path(), t.Path(), w.destination(p))
-		f.Mend = fmt.Sprintf("add  %s  to %s.subnets, which has the route", s.Name, tablePlace(better))
+		f.Mend = fmt.Sprintf("add  %s  to %s.subnets, which has the route", s.Name, better.Place())
 		f.Edits = []plan.Edit{{Path: append(tablePath(better), "subnets"), Value: plan.Word(s.Name)}}
 	}
 	if s.Tier != nil && s.Tier.Plan.Access.Value == "closed" && to.via.Gateway != nil {
@@ -140,7 +159,7 @@ func (w *walker) noRoute(s *estate.Subnet, p packet) {
 // add makes a finding's mend of adding the route to a table.
 func (to way) add(t *estate.Table, f *plan.Finding) {
 	route := plan.Map(plan.Field{Key: "to", Value: plan.Word(to.to.String())}, plan.Field{Key: "via", Value: plan.Word(to.via.Name)})
-	f.Mend = fmt.Sprintf("add  %s  to %s.routes", route, tablePlace(t))
+	f.Mend = fmt.Sprintf("add  %s  to %s.routes", route, t.Place())
 	f.Edits = []plan.Edit{{Path: append(tablePath(t), "routes"), Value: route}}
 	if t.Plan == nil {
 		f.Mend = fmt.Sprintf("add  tables: {main: {main: true, routes: [%s]}}  to network %s", route, t.Network.Name)
@@ -151,7 +170,7 @@ func (to way) add(t *estate.Table, f *plan.Finding) {
 // misrouted blocks a packet that a route leads to the wrong place, with the route that would be right as the mend, and
 // goes on by that one.
 func (w *walker) misrouted(kind, where string, s *estate.Subnet, r *estate.Route, p packet, code, format string, args ...any) {
-	f := plan.Finding{Code: code, At: r.At, Place: tablePlace(s.Table), Message: fmt.Sprintf(format, args...)}
+	f := plan.Finding{Code: code, At: r.At, Place: s.Table.Place(), Message: fmt.Sprintf(format, args...)}
 	if !f.At.Known() {
 		f.At = s.Table.At()
 	}
@@ -165,7 +184,7 @@ func (w *walker) misrouted(kind, where string, s *estate.Subnet, r *estate.Route
 	case to.to.Bits() > r.To.Bits():
 		to.add(s.Table, &f)
 	default:
-		f.Mend = fmt.Sprintf("lead  %s  via %s instead, in %s", r.To, to.via.Name, tablePlace(s.Table))
+		f.Mend = fmt.Sprintf("lead  %s  via %s instead, in %s", r.To, to.via.Name, s.Table.Place())
 	}
 	w.block(kind, where, f)
 	w.detour(s, p)
@@ -213,7 +232,7 @@ func (w *walker) notJoined(s *estate.Subnet, p packet) plan.Finding {
 			Message: fmt.Sprintf("network %s has no internet gateway", n.Name),
 			Mend:    fmt.Sprintf("write  gateways: {front: {kind: internet}}  at networks.%s, and add a default route to it", n.Name)}
 	case far != nil && far == n:
-		return plan.Finding{Code: "no-route", At: s.Table.At(), Place: tablePlace(s.Table),
+		return plan.Finding{Code: "no-route", At: s.Table.At(), Place: s.Table.Place(),
 			Message: fmt.Sprintf("table %s has no route to %s", s.Table.Path(), w.destination(p)), Mend: "add the range to the network"}
 	}
 	f := plan.Finding{Code: "not-joined", Message: fmt.Sprintf("nothing joins %s and %s", w.from.owner(), w.to.owner())}
@@ -260,8 +279,4 @@ func (w *walker) asError(f plan.Finding) plan.Finding {
 // tablePath is where a table stands in the plan.
 func tablePath(t *estate.Table) []string {
 	return []string{"networks", t.Network.Name, "tables", t.Name}
-}
-
-func tablePlace(t *estate.Table) string {
-	return "networks." + t.Network.Name + ".tables." + t.Name
 }

@@ -10,26 +10,36 @@ import (
 	"wendrik/internal/core/plan"
 )
 
-// This file walks packets through gateways: out to the internet, in from it, and through NAT.
+// This file walks packets through gateways: out to the internet, and in from it.
 
-// toInternet carries a packet out by an internet gateway.
+// toInternet carries a packet out by an internet gateway, or one that lets IPv6 out.
 func (w *walker) toInternet(s *estate.Subnet, g *estate.Gateway, r *estate.Route, p packet) {
+	if w.quiet != nil && address.IsPublic(p.dst.Addr) {
+		w.quiet.own, w.quiet.kept = true, true
+	}
 	if !w.attached(g) {
 		w.leaveBy(s, g, r, p)
 		return
 	}
-	if p.dst.IsValid() && !p.dst.within(address.Public()) {
-		w.misrouted("gateway", g.Path(), s, r, p, "private-to-internet", "table %s leads %s to the internet, which does not carry private addresses",
-			s.Table.Path(), p.dst.Addr)
-		return
+	switch {
+	case p.dst.IsValid() && !p.dst.within(address.Public()):
+		if !w.fails() {
+			w.misrouted("gateway", g.Path(), s, r, p, "private-to-internet", "table %s leads %s to the internet, which does not carry private addresses",
+				s.Table.Path(), w.describe(p.dst))
+		}
+	case g.Egress && p.src.Is4():
+		if !w.fails() {
+			w.misrouted("gateway", g.Path(), s, r, p, "egress-family", "gateway %s lets out IPv6 only", g.Name)
+		}
+	default:
+		w.leaveBy(s, g, r, p)
 	}
-	w.leaveBy(s, g, r, p)
 }
 
 // attached reports whether an internet gateway is attached, and blocks when it is not.
 func (w *walker) attached(g *estate.Gateway) bool {
-	if g.Attached {
-		return true
+	if g.Attached || w.fails() {
+		return g.Attached
 	}
 	w.block("gateway", g.Path(), plan.Finding{Code: "gateway-detached", At: g.Plan.Attached.At, Place: gatewayPlace(g),
 		Message: fmt.Sprintf("internet gateway %s is not attached to network %s", g.Name, g.Network.Name), Mend: fmt.Sprintf("write  attached: true  at %s", gatewayPlace(g)),
@@ -39,36 +49,53 @@ func (w *walker) attached(g *estate.Gateway) bool {
 
 // leaveBy gives the packet the public address that the gateway has for its source, and carries it out.
 func (w *walker) leaveBy(s *estate.Subnet, g *estate.Gateway, r *estate.Route, p packet) {
+	if w.halted() {
+		return
+	}
 	if w.back {
 		w.replyOut(s, g, r, p)
 		return
 	}
 	host, public, how := w.publicOf(s, p)
 	w.exit = &exit{g, host, public}
+	if w.quiet == nil {
+		w.cross("gateway " + g.Path())
+	}
 	if len(public) == 0 {
 		w.seen = role{}
-		w.noPublic(s, g, host)
-		if w.to.Internet {
+		if s.Network.Profile.ImplicitOut && host.Workload != nil && w.translated.Nobody() {
+			if w.quiet == nil {
+				w.hop("gateway", g.Path(), gatewayAt(g), "out under an address of the cloud's choosing, which may change at any time")
+			}
+		} else if w.fails() {
+			return
+		} else {
+			w.noPublic(s, g, host)
+		}
+		if w.to.Internet && w.quiet == nil {
 			w.hop("internet", "internet", plan.Pos{}, "to %s", w.describe(p.dst))
 		}
 		return
 	}
-	p.src = at(public[0])
+	p.src = p.src.as(public[0])
 	w.seen = p.src
-	w.hop("gateway", g.Path(), gatewayAt(g), "seen as %s%s", orList(public), how)
+	if w.quiet == nil {
+		w.hop("gateway", g.Path(), gatewayAt(g), "seen as %s%s", orList(public), how)
+	}
 	w.intoInternet(p)
 }
 
 // publicOf finds by which public addresses the internet will know the source of a packet.
 func (w *walker) publicOf(s *estate.Subnet, p packet) (host estate.Host, public []netip.Addr, how string) {
-	if w.nat != nil {
-		return estate.Host{NAT: w.nat}, w.nat.PublicLike(p.src.Addr), ", of NAT gateway " + w.nat.Name
+	host = w.translated
+	if host.Nobody() {
+		host = s.Network.Host(p.src.Addr)
 	}
-	host = s.Network.Host(p.src.Addr)
-	if host.Workload != nil {
-		if a, found := host.Workload.PublicLike(p.src.Addr); found {
-			return host, []netip.Addr{a}, ", its own public address"
+	if public = host.PublicLike(p.src.Addr); len(public) > 0 || host.NAT != nil {
+		if host.NAT != nil {
+			return host, public, ", of NAT gateway " + host.NAT.Name
 		}
+		return host, public, ", the public address of " + host.Workload.Name
 	}
 	if nat := s.Network.NATServing(s); nat != nil && s.Network.Profile.NATServes {
 		return estate.Host{NAT: nat, Workload: host.Workload}, nat.PublicLike(p.src.Addr), ", of NAT gateway " + nat.Name
@@ -78,32 +105,44 @@ func (w *walker) publicOf(s *estate.Subnet, p packet) (host estate.Host, public 
 
 // noPublic blocks a packet that would leave without a public address.
 func (w *walker) noPublic(s *estate.Subnet, g *estate.Gateway, host estate.Host) {
-	f := plan.Finding{Code: "no-public-address"}
+	f := plan.Finding{Code: "no-public-address", At: host.At(), Place: host.Place()}
 	switch {
 	case host.NAT != nil:
 		f.At, f.Place = host.NAT.Plan.Name.At, gatewayPlace(host.NAT)
 		f.Message = fmt.Sprintf("NAT gateway %s has no public address of this family", host.NAT.Name)
 		f.Mend = fmt.Sprintf("write  public: [ADDRESS]  at %s", f.Place)
-	default:
-		x := w.from.Workload
-		f.At, f.Place = x.Plan.Name.At, "workloads."+x.Name
-		f.Message = fmt.Sprintf("%s has no public address, and table %s leads it straight to internet gateway %s", x.Name, s.Table.Path(), g.Name)
+	case host.Workload != nil:
+		f.Message = fmt.Sprintf("%s has no public address, and table %s leads it straight to gateway %s", host.Workload.Name, s.Table.Path(), g.Name)
 		f.Mend = fmt.Sprintf("write  public: ADDRESS  at %s, or lead the table to a NAT gateway", f.Place)
 		if s.Network.Profile.NATServes {
 			f.Mend = fmt.Sprintf("write  public: ADDRESS  at %s, or let a NAT gateway serve subnet %s", f.Place, s.Name)
 		}
+	default:
+		f.At, f.Place = s.Plan.Name.At, "networks."+s.Network.Name+".subnets."+s.Name
+		f.Message = fmt.Sprintf("what leaves by gateway %s has no public address", g.Name)
+		f.Mend = "lead it through a NAT gateway"
 	}
 	w.block("gateway", g.Path(), f)
 }
 
-// replyOut carries a reply out by an internet gateway: it must be the one by which the packet came in, else the far end
-// does not know it for the reply.
+// replyOut carries a reply out by an internet gateway. Where the packet came in by one, that turns the reply's source
+// back into the address that was asked; else the far end knows the reply only when its source stays as it is.
 func (w *walker) replyOut(s *estate.Subnet, g *estate.Gateway, r *estate.Route, p packet) {
-	if w.entrance == nil {
-		w.misrouted("gateway", g.Path(), s, r, p, "reply-to-internet", "the reply to %s leaves for the internet, and the flow did not come from there", w.describe(p.dst))
+	known := w.entrance != nil
+	if !known {
+		public := s.Network.Host(p.src.Addr).PublicLike(p.src.Addr)
+		known = len(public) == 1 && public[0] == p.src.Addr
+	}
+	if !known || g.Egress {
+		if !w.fails() {
+			w.misrouted("gateway", g.Path(), s, r, p, "reply-to-internet", "the reply to %s leaves by gateway %s, by which the flow did not come", w.describe(p.dst), g.Name)
+		}
 		return
 	}
-	w.hop("gateway", g.Path(), gatewayAt(g), "the reply leaves as %s", w.publicTarget(p))
+	if w.quiet == nil {
+		w.cross("gateway " + g.Path())
+		w.hop("gateway", g.Path(), gatewayAt(g), "the reply leaves as %s", w.publicTarget(p))
+	}
 	w.intoInternet(p)
 }
 
@@ -121,7 +160,9 @@ func (w *walker) publicTarget(p packet) string {
 func (w *walker) intoInternet(p packet) {
 	goal := w.goal()
 	if goal.Internet {
-		w.hop("internet", "internet", plan.Pos{}, "to %s", w.describe(p.dst))
+		if w.quiet == nil {
+			w.hop("internet", "internet", plan.Pos{}, "to %s", w.describe(p.dst))
+		}
 		return
 	}
 	w.fromInternet(p)
@@ -135,6 +176,10 @@ func (w *walker) fromInternet(p packet) {
 	}
 	host := w.e.Owner(p.dst.Addr)
 	x := w.to.Workload
+	if w.quiet != nil && host.Workload == nil {
+		w.stopped = true
+		return
+	}
 	switch {
 	case host.NAT != nil:
 		w.block("nat", host.Name(), plan.Finding{Code: "nat-inbound", At: host.NAT.Plan.Name.At, Place: gatewayPlace(host.NAT),
@@ -144,8 +189,12 @@ func (w *walker) fromInternet(p packet) {
 		w.block("internet", "internet", plan.Finding{Code: "no-public-address", At: x.Plan.Name.At, Place: "workloads." + x.Name,
 			Message: fmt.Sprintf("%s has no public address, so the internet has no way to it", x.Name), Mend: fmt.Sprintf("write  public: ADDRESS  at workloads.%s", x.Name)})
 	case host.Workload == nil:
-		w.block("internet", "internet", plan.Finding{Code: "not-carried", Message: fmt.Sprintf("the internet does not carry %s into the estate", p.dst.Addr),
-			Mend: "ask for a workload with a public address"})
+		f := plan.Finding{Code: "not-carried", Message: fmt.Sprintf("the internet does not carry %s into the estate", w.describe(p.dst)),
+			Mend: "ask for a workload with a public address"}
+		if n := w.to.network(); n != nil {
+			f.At, f.Place = n.Plan.Name.At, "networks."+n.Name
+		}
+		w.block("internet", "internet", f)
 		return
 	default:
 		x = host.Workload
@@ -154,15 +203,25 @@ func (w *walker) fromInternet(p packet) {
 	g := n.InternetGateway()
 	switch {
 	case g == nil:
+		if w.fails() {
+			return
+		}
 		w.block("gateway", n.Name, plan.Finding{Code: "no-internet-gateway", At: n.Plan.Name.At, Place: "networks." + n.Name,
-			Message: fmt.Sprintf("network %s has no internet gateway", n.Name), Mend: fmt.Sprintf("write  gateways: {front: {kind: internet}}  at networks.%s", n.Name)})
+			Message: fmt.Sprintf("network %s has no internet gateway that lets anything in", n.Name), Mend: fmt.Sprintf("write  gateways: {front: {kind: internet}}  at networks.%s", n.Name)})
 		g = &estate.Gateway{Name: "internet", Network: n, Internet: true}
 	case w.attached(g):
-		w.hop("gateway", g.Path(), gatewayAt(g), "%s is %s", p.dst.Addr, x.Name)
+		if w.quiet == nil {
+			w.hop("gateway", g.Path(), gatewayAt(g), "%s is %s", p.dst.Addr, x.Name)
+		}
+	}
+	if w.quiet == nil {
+		w.cross("gateway " + g.Path())
+	} else if w.stopped {
+		return
 	}
 	w.entrance = g
 	if private, found := x.AddrLike(p.dst.Addr); found {
-		p.dst = at(private)
+		p.dst = p.dst.as(private)
 	}
 	w.arrive(n, p)
 }
@@ -170,60 +229,59 @@ func (w *walker) fromInternet(p packet) {
 // replyFromInternet brings a reply back in by the gateway that the packet left by, and undoes its translation.
 func (w *walker) replyFromInternet(p packet) {
 	if w.exit == nil {
+		w.strayReply(p)
 		return
 	}
 	g, host := w.exit.gateway, w.exit.host
+	if w.quiet == nil {
+		w.cross("gateway " + g.Path())
+	}
 	switch {
 	case host.Workload != nil:
 		if private, found := host.Workload.AddrLike(p.src.Addr); found {
-			p.dst = at(private)
+			p.dst = w.origin.as(private)
 		}
-		w.hop("gateway", g.Path(), gatewayAt(g), "the reply is for %s", host.Workload.Name)
+		if w.quiet == nil {
+			w.hop("gateway", g.Path(), gatewayAt(g), "the reply is for %s", host.Workload.Name)
+		}
 	case host.NAT != nil:
 		if private, found := host.NAT.AddrLike(p.src.Addr); found {
 			p.dst = at(private)
 		}
-		w.hop("gateway", g.Path(), gatewayAt(g), "the reply is for NAT gateway %s", host.NAT.Name)
+		if w.quiet == nil {
+			w.hop("gateway", g.Path(), gatewayAt(g), "the reply is for NAT gateway %s", host.NAT.Name)
+		}
 	default:
 		return
 	}
 	w.arrive(g.Network, p)
 }
 
-// throughNAT carries a packet through a NAT gateway that sits in a subnet.
-func (w *walker) throughNAT(s *estate.Subnet, g *estate.Gateway, r *estate.Route, p packet) {
-	private, has := g.AddrLike(p.dst.Addr)
-	switch {
-	case w.back:
-		w.misrouted("nat", g.Path(), s, r, p, "reply-through-nat",
-			"the reply would leave through NAT gateway %s, and its new address makes it a stranger to the source", g.Name)
-	case w.nat != nil:
-		w.misrouted("nat", g.Path(), s, r, p, "second-nat", "the packet has been through NAT gateway %s already, and NAT gateway %s ends it", w.nat.Name, g.Name)
-	case g.In == nil || !has:
-		w.misrouted("nat", g.Path(), s, r, p, "nat-family", "NAT gateway %s has no address of the family of %s", g.Name, p.dst.Addr)
-	default:
-		if g.In != s {
-			w.list(g.In, inward, p)
+// strayReply brings in a reply from the internet to a flow that went another way: it arrives where the address of the
+// source is one that the internet carries as it is.
+func (w *walker) strayReply(p packet) {
+	host := w.e.Owner(p.dst.Addr)
+	if private, _ := host.AddrLike(p.dst.Addr); host.Nobody() || private != p.dst.Addr {
+		if !w.fails() {
+			w.block("internet", "internet", plan.Finding{Code: "not-carried", At: host.At(), Place: host.Place(),
+				Message: fmt.Sprintf("the internet does not carry %s into the estate", w.describe(p.dst)), Mend: "lead the reply back by the way that the flow came"})
 		}
-		w.nat = g
-		p.src = at(private)
-		w.seen = p.src
-		w.hop("nat", g.Path(), g.Plan.Name.At, "the source becomes %s", private)
-		w.leaveSubnet(g.In, p)
-	}
-}
-
-// turnBack gives the reply that reached a NAT gateway back the address of the workload, and carries it on.
-func (w *walker) turnBack(p packet) {
-	g := w.nat
-	w.nat = nil
-	private, found := w.from.Workload.AddrLike(p.dst.Addr)
-	if !found {
 		return
 	}
-	p.dst = at(private)
-	w.hop("nat", g.Path(), g.Plan.Name.At, "the reply is turned back to %s", private)
-	w.leaveSubnet(g.In, p)
+	n := host.Subnet().Network
+	g := n.InternetGateway()
+	if g == nil || !g.Attached {
+		if !w.fails() {
+			w.block("gateway", n.Name, plan.Finding{Code: "no-internet-gateway", At: n.Plan.Name.At, Place: "networks." + n.Name,
+				Message: fmt.Sprintf("network %s has no internet gateway that lets anything in", n.Name), Mend: "lead the reply back by the way that the flow came"})
+		}
+		return
+	}
+	if w.quiet == nil {
+		w.cross("gateway " + g.Path())
+		w.hop("gateway", g.Path(), gatewayAt(g), "the reply is for %s", host.Name())
+	}
+	w.arrive(n, p)
 }
 
 // orList joins addresses that any of which may be taken.

@@ -169,7 +169,7 @@ func TestWalks(t *testing.T) {
 		{"the hub has not learned the way there", "app", "yard", "tcp/443", []string{"learns: [booking, rail, depot]", "learns: [booking]"}, "blocked hub-no-route"},
 		{"the hub has not learned the way back", "app", "yard", "tcp/443", []string{"learns: [booking, rail, depot]", "learns: [rail]"}, "blocked hub-no-route > 10.144.1.10"},
 		{"the hub drops on purpose", "app", "yard", "tcp/443", []string{"learns: [booking, rail, depot]", "learns: [booking, rail], routes: [{to: 10.150.0.0/24, via: blackhole}]"}, "blocked blackhole"},
-		{"static beats learned", "app", "yard", "tcp/443", []string{"learns: [booking, rail, depot]", "learns: [booking, rail], routes: [{to: 10.150.0.0/20, via: depot}]"}, "blocked overlap"},
+		{"static beats learned", "app", "yard", "tcp/443", []string{"learns: [booking, rail, depot]", "learns: [booking, rail], routes: [{to: 10.150.0.0/20, via: depot}]"}, "blocked not-behind"},
 		{"a static route to the wrong network", "app", "yard", "tcp/443", []string{"learns: [booking, rail, depot]", "learns: [booking, rail], routes: [{to: 10.150.0.0/20, via: booking}]"}, "blocked not-behind"},
 		{"to a site", "shop", "quay", "tcp/22", nil, "open > 10.144.0.10"},
 		{"to an address of a site", "shop", "10.212.3.4", "tcp/22", nil, "open > 10.144.0.10"},

@@ -24,13 +24,37 @@ type parcel struct {
 // trip is what the network remembers of a flow that it let through.
 type trip struct {
 	e        *estate.Estate
-	nat      *estate.Gateway  // translated by it
-	natted   netip.Addr       // what the NAT took the place of
-	left     *estate.Workload // left for the internet under its own public address
-	natLeft  *estate.Gateway  // or under that of a NAT
-	entered  *estate.Workload // entered from the internet by its public address
+	source   *estate.Workload
+	host     estate.Host // the NAT gateway or workload that translated it
+	took     netip.Addr  // the address in the place of which that put its own
+	through  []*estate.Workload
+	passed   []*estate.Workload
+	left     estate.Host      // left for the internet under a public address of this one
+	exit     *estate.Network  // from this network
+	entered  *estate.Workload // entered from the internet, for this one
 	seen     netip.Addr       // the source as the far end sees it
 	receiver *estate.Workload
+}
+
+// like is the address of a list that has the family of a; the zero Addr when there is none.
+func like(all []netip.Addr, a netip.Addr) netip.Addr {
+	for _, x := range all {
+		if x.Is4() == a.Is4() {
+			return x
+		}
+	}
+	return netip.Addr{}
+}
+
+// public is the address by which the internet knows a workload.
+func public(w *estate.Workload, a netip.Addr) netip.Addr {
+	if x := like(w.Public, a); x.IsValid() {
+		return x
+	}
+	if x := like(w.Addrs, a); x.Is6() && address.IsPublic(x) {
+		return x
+	}
+	return netip.Addr{}
 }
 
 // set is the packet as a set of one flow.
@@ -116,49 +140,69 @@ func in(ranges []netip.Prefix, a netip.Addr) bool {
 
 // goes carries a packet from a workload or an address outside. It reports whether somebody receives it.
 func (t *trip) goes(from *estate.Workload, p parcel) bool {
-	t.seen = p.src
+	t.source, t.seen = from, p.src
 	if from != nil {
 		return groupsLet(from, false, p) && t.out(from.Subnet, p, false, 0)
 	}
-	return t.enters(p)
-}
-
-// enters brings a packet in from the internet or a site.
-func (t *trip) enters(p parcel) bool {
 	for _, s := range t.e.Sites {
 		if in(s.Ranges, p.src) {
 			return t.fromSite(s, p, false)
 		}
 	}
+	return t.enters(p, false)
+}
+
+// enters brings a packet in from the internet.
+func (t *trip) enters(p parcel, back bool) bool {
 	for _, w := range t.e.Workloads {
-		if slices.Contains(w.Public, p.dst) {
-			n := w.Subnet.Network
-			if !slices.ContainsFunc(n.Gateways, func(g *estate.Gateway) bool { return g.Internet && g.Attached }) {
-				return false
-			}
-			t.entered = w
-			p.dst = w.Addrs[0]
-			return t.into(n, p, false)
+		if public(w, p.dst) != p.dst || back && !slices.Contains(w.Addrs, p.dst) {
+			continue
 		}
+		n := w.Subnet.Network
+		if !slices.ContainsFunc(n.Gateways, func(g *estate.Gateway) bool { return g.Internet && g.Attached }) {
+			return false
+		}
+		if !back {
+			t.entered = w
+		}
+		p.dst = like(w.Addrs, p.dst)
+		return t.into(n, p, back)
 	}
-	return false
+	return false // nobody's, or a NAT's, by which nothing comes in
 }
 
 func (t *trip) fromSite(s *estate.Site, p parcel, back bool) bool {
-	switch {
-	case !in(s.Knows, p.dst):
+	if !in(s.Knows, p.dst) {
 		return false
-	case s.Link != nil && in(s.Link.Ranges, p.dst):
-		return t.into(s.Link, p, back)
-	case len(s.Attachments) > 0:
-		return t.throughHub(s.Attachments[0], p, back)
+	}
+	if s.Link != nil {
+		if in(s.Link.Ranges, p.dst) {
+			return t.into(s.Link, p, back)
+		}
+		for _, x := range s.Link.Peerings {
+			if far := x.Far(s.Link); crosses(x) && in(far.Ranges, p.dst) && custom(x, s.Link) {
+				return t.into(far, p, back)
+			}
+		}
+	}
+	return len(s.Attachments) > 0 && t.throughHub(s.Attachments[0].Table, p, back, 0)
+}
+
+func crosses(x *estate.Peering) bool { return x.Accepted[0] && x.Accepted[1] }
+
+// custom reports whether a peering carries the routes of a network to sites and hubs to the other side.
+func custom(x *estate.Peering, of *estate.Network) bool {
+	for i, n := range x.Between {
+		if n == of {
+			return x.Exports[i] && x.Imports[1-i]
+		}
 	}
 	return false
 }
 
 // out carries a packet out of a subnet.
 func (t *trip) out(s *estate.Subnet, p parcel, back bool, depth int) bool {
-	if depth > 10 {
+	if depth > 40 {
 		return false
 	}
 	if in(s.Ranges, p.dst) {
@@ -170,66 +214,142 @@ func (t *trip) out(s *estate.Subnet, p parcel, back bool, depth int) bool {
 	n := s.Network
 	r := best(s.Table.Routes, p.dst)
 	switch {
-	case r == nil || r.Via.Blackhole || r.Via.Workload != nil:
+	case r == nil || r.Via.Blackhole:
 		return false
 	case r.Origin == estate.Local:
 		return t.into(n, p, back)
+	case r.Via.Workload != nil:
+		return t.forward(s, r.Via.Workload, p, back, depth)
 	case r.Via.Peering != nil:
-		x := r.Via.Peering
-		return x.Accepted[0] && x.Accepted[1] && in(x.Far(n).Ranges, p.dst) && t.into(x.Far(n), p, back)
+		return t.overPeering(n, r.Via.Peering, p, back)
 	case r.Via.Hub != nil:
-		for _, a := range n.Attachments {
-			if a.Hub == r.Via.Hub {
-				return t.throughHub(a, p, back)
-			}
-		}
-		return false
+		return t.throughHub(attachment(n, r.Via.Hub).Table, p, back, 0)
 	case r.Via.Site != nil:
-		return in(r.Via.Site.Ranges, p.dst) && t.atSite(p, back)
+		return in(r.Via.Site.Ranges, p.dst)
 	case r.Via.Gateway.Internet:
 		return r.Via.Gateway.Attached && address.IsPublic(p.dst) && t.leaves(s, p, back)
+	case r.Via.Gateway.Egress:
+		return !back && p.dst.Is6() && address.IsPublic(p.dst) && t.leaves(s, p, back)
 	}
 	g := r.Via.Gateway
-	if back || t.nat != nil {
+	own := like(g.Addrs, p.src)
+	if back || t.host != (estate.Host{}) || !own.IsValid() || g.In != s && !listLets(g.In, true, p) {
 		return false
 	}
-	if g.In != s && !listLets(g.In, true, p) {
-		return false
-	}
-	t.nat, t.natted = g, p.src
-	p.src = g.Addrs[0]
-	t.seen = p.src
+	t.host, t.took = estate.Host{NAT: g}, p.src
+	p.src, t.seen = own, own
 	return t.out(g.In, p, back, depth+1)
+}
+
+func attachment(n *estate.Network, h *estate.Hub) *estate.Attachment {
+	for _, a := range h.Attachments {
+		if a.Network == n {
+			return a
+		}
+	}
+	return nil
+}
+
+func (t *trip) overPeering(n *estate.Network, x *estate.Peering, p parcel, back bool) bool {
+	far := x.Far(n)
+	if !crosses(x) {
+		return false
+	}
+	if in(far.Ranges, p.dst) {
+		return t.into(far, p, back)
+	}
+	if !custom(x, far) {
+		return false
+	}
+	var outward []*estate.Route
+	for _, r := range far.Main.Routes {
+		if r.Origin == estate.ByHand && (r.Via.Site != nil || r.Via.Hub != nil) {
+			outward = append(outward, r)
+		}
+	}
+	switch r := best(outward, p.dst); {
+	case r == nil:
+		return false
+	case r.Via.Site != nil:
+		return in(r.Via.Site.Ranges, p.dst)
+	default:
+		return t.throughHub(attachment(far, r.Via.Hub).Table, p, back, 0)
+	}
+}
+
+// forward carries a packet through a workload.
+func (t *trip) forward(s *estate.Subnet, w *estate.Workload, p parcel, back bool, depth int) bool {
+	own := like(w.Addrs, p.src)
+	switch {
+	case !w.Forwards:
+		return false
+	case w.Translates && (back || t.host != (estate.Host{}) || !own.IsValid()):
+		return false
+	case w.Subnet != s && !listLets(w.Subnet, true, p):
+		return false
+	}
+	known := back && slices.Contains(t.through, w)
+	if !known && (!groupsLet(w, true, p) || !groupsLet(w, false, p)) {
+		return false
+	}
+	switch {
+	case back:
+		t.passed = append(t.passed, w)
+	case w.Translates:
+		t.host, t.took = estate.Host{Workload: w}, p.src
+		p.src, t.seen = own, own
+	default:
+		t.through = append(t.through, w)
+	}
+	return t.out(w.Subnet, p, back, depth+1)
 }
 
 // leaves carries a packet out to the internet.
 func (t *trip) leaves(s *estate.Subnet, p parcel, back bool) bool {
 	if back {
-		return t.entered != nil && t.backOutside(p)
-	}
-	switch {
-	case t.nat != nil:
-		if len(t.nat.Public) == 0 {
-			return false
-		}
-		t.natLeft, t.seen = t.nat, t.nat.Public[0]
-	default:
-		for _, w := range t.e.Workloads {
-			if w.Subnet == s && w.Addrs[0] == p.src && len(w.Public) > 0 {
-				t.left, t.seen = w, w.Public[0]
+		var sender *estate.Workload
+		for _, w := range s.Network.Subnets {
+			for _, x := range w.Workloads {
+				if slices.Contains(x.Addrs, p.src) {
+					sender = x
+				}
 			}
 		}
-		if t.left == nil {
-			return false
+		if t.entered == nil && (sender == nil || public(sender, p.src) != p.src) {
+			return false // its new address makes it a stranger
+		}
+		return t.backOutside(p)
+	}
+	from := t.host
+	if from == (estate.Host{}) {
+		for _, x := range s.Network.Subnets {
+			for _, w := range x.Workloads {
+				if slices.Contains(w.Addrs, p.src) {
+					from.Workload = w
+				}
+			}
 		}
 	}
-	p.src = t.seen
+	known := netip.Addr{}
+	if from.NAT != nil {
+		known = like(from.NAT.Public, p.src)
+	} else if from.Workload != nil {
+		known = public(from.Workload, p.src)
+	}
+	if !known.IsValid() {
+		return false
+	}
+	t.left, t.exit, t.seen = from, s.Network, known
+	p.src = known
 	for _, w := range t.e.Workloads {
-		if slices.Contains(w.Public, p.dst) {
-			return t.enters(p)
+		if public(w, p.dst) == p.dst {
+			return t.enters(p, false)
 		}
 	}
 	for _, n := range t.e.Networks {
+		if in(n.Ranges, p.dst) {
+			return false // nobody is there
+		}
 		for _, g := range n.Gateways {
 			if slices.Contains(g.Public, p.dst) {
 				return false // nothing that starts outside comes in through a NAT
@@ -241,34 +361,42 @@ func (t *trip) leaves(s *estate.Subnet, p parcel, back bool) bool {
 
 // backOutside brings a reply that left for the internet to whom it is for.
 func (t *trip) backOutside(p parcel) bool {
-	if t.left == nil && t.natLeft == nil {
-		return true // the source is on the internet
+	switch {
+	case t.left != (estate.Host{}):
+		return t.backIn(p)
+	case t.source == nil:
+		return !slices.ContainsFunc(t.e.Sites, func(s *estate.Site) bool { return in(s.Ranges, p.dst) })
 	}
-	return t.backIn(p)
+	return t.enters(p, true)
 }
 
 // backIn brings a reply in by the gateway that the flow left by.
 func (t *trip) backIn(p parcel) bool {
-	if t.natLeft != nil {
-		p.dst = t.natLeft.Addrs[0]
-		return t.into(t.natLeft.Network, p, true)
+	if t.left.NAT != nil {
+		p.dst = like(t.left.NAT.Addrs, p.dst)
+	} else {
+		p.dst = like(t.left.Workload.Addrs, p.dst)
 	}
-	p.dst = t.left.Addrs[0]
-	return t.into(t.left.Subnet.Network, p, true)
+	return t.into(t.exit, p, true)
 }
 
-func (t *trip) throughHub(a *estate.Attachment, p parcel, back bool) bool {
-	r := best(a.Table.Routes, p.dst)
+func (t *trip) throughHub(table *estate.HubTable, p parcel, back bool, depth int) bool {
+	r := best(table.Routes, p.dst)
 	switch {
-	case r == nil || r.Via.Blackhole:
+	case r == nil || r.Via.Blackhole || depth > 40:
 		return false
 	case r.Via.Site != nil:
-		return in(r.Via.Site.Ranges, p.dst) && t.atSite(p, back)
+		return in(r.Via.Site.Ranges, p.dst)
+	case r.Via.Link != nil:
+		l := r.Via.Link
+		far := 0
+		if l.Between[0] == table.Hub {
+			far = 1
+		}
+		return l.Accepted[0] && l.Accepted[1] && t.throughHub(l.Tables[far], p, back, depth+1)
 	}
 	return in(r.Via.Network.Ranges, p.dst) && t.into(r.Via.Network, p, back)
 }
-
-func (t *trip) atSite(parcel, bool) bool { return true }
 
 // into looks a destination up among a network's own subnets.
 func (t *trip) into(n *estate.Network, p parcel, back bool) bool {
@@ -285,19 +413,28 @@ func (t *trip) into(n *estate.Network, p parcel, back bool) bool {
 
 // arrives hands a packet to whoever has its destination in a subnet.
 func (t *trip) arrives(s *estate.Subnet, p parcel, back bool, depth int) bool {
-	if back && t.nat != nil && t.nat.In == s && slices.Contains(t.nat.Addrs, p.dst) {
-		p.dst = t.natted
-		t.nat = nil
-		return t.out(s, p, true, depth+1)
+	if back && t.host != (estate.Host{}) {
+		where, addrs := (*estate.Subnet)(nil), []netip.Addr(nil)
+		if t.host.NAT != nil {
+			where, addrs = t.host.NAT.In, t.host.NAT.Addrs
+		} else {
+			where, addrs = t.host.Workload.Subnet, t.host.Workload.Addrs
+		}
+		if where == s && slices.Contains(addrs, p.dst) {
+			p.dst = t.took
+			t.host = estate.Host{}
+			return t.out(s, p, true, depth+1)
+		}
 	}
 	for _, w := range s.Workloads {
-		if slices.Contains(w.Addrs, p.dst) {
-			if !back {
-				t.receiver = w
-				return groupsLet(w, true, p)
-			}
-			return true
+		if !slices.Contains(w.Addrs, p.dst) {
+			continue
 		}
+		if back {
+			return w == t.source
+		}
+		t.receiver = w
+		return groupsLet(w, true, p)
 	}
 	return false
 }
@@ -305,14 +442,18 @@ func (t *trip) arrives(s *estate.Subnet, p parcel, back bool, depth int) bool {
 // comesBack carries the reply to a packet that arrived.
 func (t *trip) comesBack(to *estate.Workload, p parcel) bool {
 	reply := parcel{src: p.dst, dst: t.seen, protocol: p.protocol, sport: p.dport, dport: p.sport}
+	return t.answers(to, reply) && !slices.ContainsFunc(t.through, func(w *estate.Workload) bool { return !slices.Contains(t.passed, w) })
+}
+
+func (t *trip) answers(to *estate.Workload, reply parcel) bool {
 	if to != nil {
-		reply.src = to.Addrs[0]
+		reply.src = like(to.Addrs, reply.src)
 		return t.out(to.Subnet, reply, true, 0)
 	}
 	for _, s := range t.e.Sites {
-		if in(s.Ranges, p.dst) {
+		if in(s.Ranges, reply.src) {
 			return t.fromSite(s, reply, true)
 		}
 	}
-	return t.backIn(reply)
+	return t.left != (estate.Host{}) && t.backIn(reply)
 }

@@ -3,6 +3,8 @@ package reach
 import (
 	"fmt"
 	"net/netip"
+	"slices"
+	"strings"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
@@ -25,28 +27,41 @@ type role struct {
 
 func at(a netip.Addr) role { return role{Addr: a} }
 
+// as is the role with another address in its place; it stays itself when that is its own.
+func (r role) as(a netip.Addr) role {
+	if r.Addr == a {
+		return r
+	}
+	return at(a)
+}
+
 // packet is what filters and tables see of it.
 type packet struct{ src, dst role }
 
-// walker walks one packet there, and its reply back.
+// walker walks one packet there, and its reply back. With quiet set it only notes which filters judge them: it says
+// nothing, and stops at the first thing that stops everything.
 type walker struct {
 	e        *estate.Estate
 	from, to End
 	asked    flow.Set
+	quiet    *trace
 
 	back    bool     // whether this is the reply
 	left    flow.Set // what has passed so far in this direction
 	hops    []Hop
 	stopped bool // whether something on this way stops everything
+	steps   int
 
 	// What became of the packet on its way, which its reply must undo.
-	nat      *estate.Gateway // the NAT gateway that it went through
-	exit     *exit           // the internet gateway that it left by
-	entrance *estate.Gateway // the internet gateway that it came in by
-	seen     role            // the source as the far end sees it; the zero Addr when unknown
-
-	blockers []plan.Finding
-	steps    int
+	origin     role               // the source as it was
+	translated estate.Host        // the NAT gateway or workload that put its own address in the place of the source
+	through    []*estate.Workload // workloads that passed it on as it is
+	passed     []*estate.Workload // those that the reply has come through
+	exit       *exit              // the internet gateway that it left by
+	entrance   *estate.Gateway    // the internet gateway that it came in by
+	seen       role               // the source as the far end sees it; the zero Addr when unknown
+	joins      [2][]string        // the peerings, hubs, links and gateways crossed there and back
+	blockers   []plan.Finding
 }
 
 // exit is an internet gateway that a packet left by, and whose public address it took.
@@ -56,7 +71,7 @@ type exit struct {
 	public  []netip.Addr
 }
 
-// maxSteps is more than any way through an estate has: each network, hub and site at most twice, with a NAT between.
+// maxSteps is more than any way through an estate has that does not go in a circle.
 const maxSteps = 64
 
 // walk follows a packet from the first address of one set to the first of another, and back. The way it gives is that
@@ -81,25 +96,24 @@ func walkOnce(e *estate.Estate, from, to End, fromSet, toSet address.Set, asked 
 		way.SeenAs = w.seenAs()
 	}
 	replies := w.replies(asked)
-	w.back, w.hops, w.stopped, w.left, w.steps = true, nil, false, replies, 0
+	w.turn(replies)
 	w.leaveTarget(packet{role{toSet.First(), dst}, w.seen})
 	way.Back = w.hops
-	full, some := w.answered(asked, replies)
+	full, some := answered(asked, replies, w.left)
 	if stopped || w.stopped {
 		passes, full, some = flow.Set{}, flow.Set{}, flow.Set{}
 	}
 	way.From, way.To, way.FromName, way.ToName = src.part, dst.part, src.name, dst.name
-	way.Passes = passes.Intersect(full)
-	switch {
-	case way.Passes.Equal(asked):
-		way.Verdict = Open
-	case passes.Intersect(some).Empty():
-		way.Verdict = Blocked
-	default:
-		way.Verdict = Partly
-	}
+	way.Passes, way.Some = passes.Intersect(full), passes.Intersect(some)
+	way.Verdict = Fate{way.Passes, way.Some}.Verdict(asked)
 	way.Blockers = w.settle(way.Verdict)
+	way.Other = w.otherWay()
 	return way
+}
+
+// turn begins the way back.
+func (w *walker) turn(replies flow.Set) {
+	w.back, w.hops, w.stopped, w.left, w.steps = true, nil, false, replies, 0
 }
 
 // seenAs is whom the far end sees, where that is a few addresses.
@@ -116,23 +130,28 @@ func (w *walker) seenAs() []netip.Addr {
 // replies are the flows of the replies to those asked for: of TCP and UDP to any port that a client may have taken, of
 // other protocols the same.
 func (w *walker) replies(asked flow.Set) flow.Set {
-	profile := w.e.Profile
-	if w.from.Workload != nil {
-		profile = w.from.Workload.Subnet.Network.Profile
-	}
-	ports := flow.Ports(profile.ReplyPorts[0], profile.ReplyPorts[1])
-	return asked.WholeProtocols().Intersect(ports.Union(flow.WithoutPorts()))
+	ports := replyPorts(w.e, w.from)
+	return asked.WholeProtocols().Intersect(flow.Ports(ports[0], ports[1]).Union(flow.WithoutPorts()))
 }
 
-// answered gives the flows of asked whose replies all come back, and those of which some do.
-func (w *walker) answered(asked, replies flow.Set) (full, some flow.Set) {
+// replyPorts are the ports that a client at an end may have taken.
+func replyPorts(e *estate.Estate, from End) [2]uint16 {
+	if from.Workload != nil {
+		return from.Workload.Subnet.Network.Profile.ReplyPorts
+	}
+	return e.Profile.ReplyPorts
+}
+
+// answered gives the flows of asked whose replies all come back, and those of which some do, when of replies those in
+// got come back.
+func answered(asked, replies, got flow.Set) (full, some flow.Set) {
 	for _, protocol := range asked.Protocols() {
 		whole := protocol.WholeProtocols()
-		want, got := replies.Intersect(whole), w.left.Intersect(whole)
-		if got.Equal(want) {
+		want, have := replies.Intersect(whole), got.Intersect(whole)
+		if have.Equal(want) {
 			full = full.Union(protocol)
 		}
-		if !got.Empty() {
+		if !have.Empty() {
 			some = some.Union(protocol)
 		}
 	}
@@ -157,6 +176,42 @@ func (w *walker) settle(v Verdict) []plan.Finding {
 	return hard
 }
 
+// otherWay says by what the reply comes back when that is not by what the flow went; empty when it is.
+func (w *walker) otherWay() string {
+	there, back := slices.Clone(w.joins[0]), slices.Clone(w.joins[1])
+	slices.Reverse(back)
+	if slices.Equal(there, back) || w.stopped {
+		return ""
+	}
+	return fmt.Sprintf("it goes by %s, and the reply comes back by %s", orDirect(there), orDirect(w.joins[1]))
+}
+
+func orDirect(joins []string) string {
+	if len(joins) == 0 {
+		return "the network itself"
+	}
+	return and(joins)
+}
+
+// cross notes that the packet crosses something between networks.
+func (w *walker) cross(what string) {
+	i := 0
+	if w.back {
+		i = 1
+	}
+	w.joins[i] = append(w.joins[i], what)
+}
+
+// fails notes, on a quiet walk, that everything stops here, and reports whether the walk is quiet. A walk that is not
+// goes on to say why.
+func (w *walker) fails() bool {
+	if w.quiet == nil {
+		return false
+	}
+	w.stopped = true
+	return true
+}
+
 // hop notes a step that lets everything through that has come so far.
 func (w *walker) hop(kind, where string, at plan.Pos, format string, args ...any) {
 	w.hops = append(w.hops, Hop{Kind: kind, Where: where, What: fmt.Sprintf(format, args...), At: at, Left: w.left})
@@ -173,7 +228,7 @@ func (w *walker) block(kind, where string, f plan.Finding) {
 // addBlocker adds a blocker unless the other direction has met the same.
 func (w *walker) addBlocker(f plan.Finding) {
 	for _, b := range w.blockers {
-		if b.Code == f.Code && b.Place == f.Place && b.At == f.At && (b.Message == f.Message || f.Code == "peering-half") {
+		if b.Code == f.Code && b.Place == f.Place && b.At == f.At && (b.Message == f.Message || f.Code == "peering-half" || f.Code == "hub-link-half") {
 			return
 		}
 	}
@@ -183,22 +238,30 @@ func (w *walker) addBlocker(f plan.Finding) {
 // within reports whether an address lies in a set, and narrows its side to the addresses of which the same is true.
 func (r role) within(s address.Set) bool {
 	in := s.Contains(r.Addr)
-	if r.side != nil && !r.side.single {
-		if in {
-			r.side.part = r.side.part.Intersect(s)
-		} else {
-			r.side.part = r.side.part.Minus(s)
-		}
+	switch {
+	case !r.divisible():
+	case !in:
+		r.side.part = r.side.part.Minus(s)
+	case !s.Covers(r.side.part):
+		r.side.part = r.side.part.Intersect(s)
 	}
 	return in
 }
 
+// divisible reports whether the role stands for several addresses, which decisions can tell apart.
+func (r role) divisible() bool { return r.side != nil && !r.side.single }
+
 // inRange is within for one range, without building a set where a single address is asked about.
 func (r role) inRange(p netip.Prefix) bool {
-	if r.side == nil || r.side.single {
-		return p.Contains(r.Addr)
+	in := p.Contains(r.Addr)
+	switch {
+	case !r.divisible():
+	case in:
+		r.side.part = r.side.part.Clip(p)
+	case r.side.part.Overlaps(p):
+		r.side.part = r.side.part.Minus(address.SetOf(p))
 	}
-	return r.within(address.SetOf(p))
+	return in
 }
 
 func (r role) inRanges(ranges []netip.Prefix) bool {
@@ -212,7 +275,7 @@ func (r role) inRanges(ranges []netip.Prefix) bool {
 
 // lookup finds a route for the destination, and narrows its side to the addresses that take the same route.
 func lookup(dst role, routes []*estate.Route, find func(netip.Addr) *estate.Route) *estate.Route {
-	if dst.side != nil && !dst.side.single {
+	if dst.divisible() {
 		for _, r := range routes {
 			dst.inRange(r.To)
 		}
@@ -222,17 +285,15 @@ func lookup(dst role, routes []*estate.Route, find func(netip.Addr) *estate.Rout
 
 // leaveSource starts the packet at its source.
 func (w *walker) leaveSource(p packet) {
+	w.seen, w.origin = p.src, p.src
 	switch {
 	case w.from.Workload != nil:
 		x := w.from.Workload
-		w.seen = p.src
 		w.groups(x, outward, p)
 		w.leaveSubnet(x.Subnet, p)
 	case w.from.Site != nil:
-		w.seen = p.src
 		w.leaveSite(w.from.Site, p)
 	case w.from.Internet:
-		w.seen = p.src
 		w.hop("internet", "internet", plan.Pos{}, "from %s", w.describe(p.src))
 		w.fromInternet(p)
 	default:
@@ -249,7 +310,7 @@ func (w *walker) leaveTarget(p packet) {
 	case w.to.Workload != nil:
 		x := w.to.Workload
 		if private, found := x.AddrLike(p.src.Addr); found {
-			p.src = at(private)
+			p.src = p.src.as(private)
 		}
 		w.leaveSubnet(x.Subnet, p)
 	case w.to.Site != nil:
@@ -258,11 +319,12 @@ func (w *walker) leaveTarget(p packet) {
 		w.hop("internet", "internet", plan.Pos{}, "the reply of %s", w.describe(p.src))
 		w.fromInternet(p)
 	}
+	w.checkPassed()
 }
 
 // describe names an address of a packet: the one address, or all that its side stands for.
 func (w *walker) describe(r role) string {
-	if r.side == nil || r.side.single {
+	if !r.divisible() {
 		return r.Addr.String()
 	}
 	return r.side.name
@@ -289,15 +351,62 @@ func (w *walker) goal() End {
 	return w.to
 }
 
+// goesRound counts a step, and ends a walk that has too many.
+func (w *walker) goesRound(t interface {
+	At() plan.Pos
+	Place() string
+	Path() string
+}) bool {
+	if w.steps++; w.steps <= maxSteps {
+		return false
+	}
+	if !w.fails() {
+		w.through = nil // that it comes back is not to be expected
+		w.block("table", "table "+t.Path(), plan.Finding{Code: "endless", At: t.At(), Place: t.Place(),
+			Message: fmt.Sprintf("the %s goes round in a circle for ever: %s", w.thing(), strings.Join(w.circle(), ", ")), Mend: "break the circle in one of the tables"})
+	}
+	return true
+}
+
+// thing is what the walk follows just now.
+func (w *walker) thing() string {
+	if w.back {
+		return "reply"
+	}
+	return "packet"
+}
+
+// circle keeps the hops up to where a packet goes the same way again, and tells the routes of the first round.
+func (w *walker) circle() []string {
+	for j, h := range w.hops {
+		i := slices.IndexFunc(w.hops[:j], func(o Hop) bool { return o.Where == h.Where && o.What == h.What && o.At == h.At })
+		if i < 0 {
+			continue
+		}
+		var routes []string
+		for _, o := range w.hops[i:j] {
+			if o.Kind == "table" || o.Kind == "hub" {
+				routes = append(routes, fmt.Sprintf("%s (%s)", o.Where, o.What))
+			}
+		}
+		w.hops = w.hops[:j]
+		return routes
+	}
+	return nil
+}
+
+// halted reports whether a quiet walk has met what stops everything.
+func (w *walker) halted() bool { return w.quiet != nil && w.stopped }
+
 // leaveSubnet carries a packet out of a subnet, from whatever emitted it there.
 func (w *walker) leaveSubnet(s *estate.Subnet, p packet) {
-	if w.steps++; w.steps > maxSteps {
-		w.block("table", s.Path(), plan.Finding{Code: "endless", At: s.Table.At(), Place: tablePlace(s.Table),
-			Message: "the packet goes round for ever", Mend: "break the circle in one of the tables"})
+	if w.halted() || w.goesRound(s.Table) {
 		return
 	}
 	if p.dst.IsValid() && p.dst.inRanges(s.Ranges) {
-		w.hop("subnet", s.Path(), s.Plan.Name.At, "both ends are in it, so no list and no table is asked")
+		if w.quiet == nil {
+			w.hop("subnet", s.Path(), s.Plan.Name.At, "both ends are in it, so no list and no table is asked")
+		}
 		w.enterSubnet(s, p, false)
 		return
 	}
@@ -312,50 +421,53 @@ func (w *walker) leaveSubnet(s *estate.Subnet, p packet) {
 
 // routed follows the route that a table gave.
 func (w *walker) routed(s *estate.Subnet, r *estate.Route, p packet) {
-	n, where := s.Network, "table "+s.Table.Path()
 	switch {
 	case r.Origin == estate.Local:
-		w.hop("table", where, r.At, "%s is local", r.To)
-		w.arrive(n, p)
-		return
+		if w.quiet == nil {
+			w.hop("table", "table "+s.Table.Path(), r.At, "%s is local", r.To)
+		}
+		w.arrive(s.Network, p)
 	case r.Via.Blackhole:
-		w.misrouted("table", where, s, r, p, "blackhole", "table %s drops %s on purpose", s.Table.Path(), r.To)
-		return
+		if !w.fails() {
+			w.misrouted("table", "table "+s.Table.Path(), s, r, p, "blackhole", "table %s drops %s on purpose", s.Table.Path(), r.To)
+		}
+	default:
+		if w.quiet == nil {
+			w.hop("table", "table "+s.Table.Path(), r.At, "%s via %s%s", r.To, r.Via.Name, origins[r.Origin])
+		}
+		w.follow(s, r, p)
 	}
-	w.hop("table", where, r.At, "%s via %s%s", r.To, r.Via.Name, origins[r.Origin])
-	w.follow(s, r, p)
 }
 
 var origins = map[estate.Origin]string{estate.Learned: " (installed by itself)", estate.Birth: " (there from birth)"}
 
 // follow takes a next hop out of a subnet.
 func (w *walker) follow(s *estate.Subnet, r *estate.Route, p packet) {
-	n := s.Network
 	switch hop := r.Via; {
-	case hop.Gateway != nil && hop.Gateway.Internet:
+	case hop.Gateway != nil && (hop.Gateway.Internet || hop.Gateway.Egress):
 		w.toInternet(s, hop.Gateway, r, p)
 	case hop.Gateway != nil:
 		w.throughNAT(s, hop.Gateway, r, p)
 	case hop.Peering != nil:
 		w.overPeering(s, hop.Peering, r, p)
 	case hop.Hub != nil:
-		for _, a := range n.Attachments {
+		for _, a := range s.Network.Attachments {
 			if a.Hub == hop.Hub {
-				w.overHub(a, p)
+				w.overHub(a.Hub, a.Table, p)
 				return
 			}
 		}
 	case hop.Site != nil:
 		w.toSite(s, hop.Site, r, p)
 	case hop.Workload != nil:
-		w.misrouted("workload", hop.Workload.Name, s, r, p, "not-forwarding", "workload %s does not forward: it drops what is not for itself", hop.Workload.Name)
+		w.throughWorkload(s, hop.Workload, r, p)
 	}
 }
 
 // arrive looks a destination up among a network's own subnets, as all that comes from outside does.
 func (w *walker) arrive(n *estate.Network, p packet) {
 	s := n.SubnetOf(p.dst.Addr)
-	if p.dst.side != nil && !p.dst.side.single {
+	if p.dst.divisible() {
 		for _, x := range n.Subnets {
 			p.dst.inRanges(x.Ranges)
 		}
@@ -374,14 +486,14 @@ func (w *walker) enterSubnet(s *estate.Subnet, p packet, crossed bool) {
 	}
 	host, goal := s.Network.Host(p.dst.Addr), w.goal()
 	switch {
-	case w.back && w.nat != nil && host.NAT == w.nat:
+	case w.back && !w.translated.Nobody() && host == w.translated:
 		w.turnBack(p)
 	case host.Workload != nil && host.Workload == goal.Workload:
-		if w.back {
+		if !w.back {
+			w.groups(host.Workload, inward, p)
+		} else if w.quiet == nil {
 			w.hop("workload", host.Workload.Name, host.Workload.Plan.Name.At, "its groups remember the flow")
-			return
 		}
-		w.groups(host.Workload, inward, p)
 	default:
 		w.lost(s.Network, s, p)
 	}
@@ -389,6 +501,9 @@ func (w *walker) enterSubnet(s *estate.Subnet, p packet, crossed bool) {
 
 // lost ends a way that leads to the wrong place, and goes on at the right one.
 func (w *walker) lost(n *estate.Network, s *estate.Subnet, p packet) {
+	if w.fails() {
+		return
+	}
 	goal := w.goal()
 	place := plan.Finding{At: n.Plan.Name.At, Place: "networks." + n.Name}
 	where := n.Name
@@ -418,158 +533,12 @@ func (w *walker) lost(n *estate.Network, s *estate.Subnet, p packet) {
 
 // deliver goes on at the goal, as if the packet had got there: what stands at its door is judged too.
 func (w *walker) deliver(p packet) {
-	if x := w.goal().Workload; x != nil && (w.nat == nil || !w.back) {
+	if x := w.goal().Workload; x != nil && (w.translated.Nobody() || !w.back) {
 		if private, found := x.AddrLike(p.dst.Addr); found {
 			p.dst = at(private)
 		}
 		w.enterSubnet(x.Subnet, p, true)
 	}
-}
-
-// overPeering carries a packet over a peering, into the far network's own ranges only.
-func (w *walker) overPeering(s *estate.Subnet, x *estate.Peering, r *estate.Route, p packet) {
-	far := x.Far(s.Network)
-	if !w.peeringStands(x) {
-		w.arriveIfHeld(s, far, r, p)
-		return
-	}
-	w.hop("peering", x.Name, x.Plan.Name.At, "into network %s", far.Name)
-	w.arriveIfHeld(s, far, r, p)
-}
-
-// peeringStands reports whether both halves are accepted, and blocks when one is not.
-func (w *walker) peeringStands(x *estate.Peering) bool {
-	if x.Stands() {
-		return true
-	}
-	var lacks []string
-	for i, n := range x.Between {
-		if !x.Accepted[i] {
-			lacks = append(lacks, n.Name)
-		}
-	}
-	both := plan.Words(x.Between[0].Name, x.Between[1].Name)
-	w.block("peering", x.Name, plan.Finding{Code: "peering-half", At: x.Plan.Name.At, Place: "peerings." + x.Name,
-		Message: fmt.Sprintf("peering %s is not accepted by %s", x.Name, and(lacks)),
-		Mend:    fmt.Sprintf("have it accepted: write  accepted: %s  at peerings.%s", both, x.Name),
-		Edits:   []plan.Edit{{Path: []string{"peerings", x.Name}, Key: "accepted", Value: both}}})
-	return false
-}
-
-func (w *walker) arriveIfHeld(s *estate.Subnet, far *estate.Network, r *estate.Route, p packet) {
-	if p.dst.inRanges(far.Ranges) {
-		w.arrive(far, p)
-		return
-	}
-	w.misrouted("peering", r.Via.Name, s, r, p, "not-behind", "%s is not in network %s, and a peering carries nothing further", w.describe(p.dst), far.Name)
-}
-
-// toSite carries a packet over a link to a site.
-func (w *walker) toSite(s *estate.Subnet, site *estate.Site, r *estate.Route, p packet) {
-	if !p.dst.inRanges(site.Ranges) {
-		w.misrouted("site", site.Name, s, r, p, "not-behind", "%s is not in the ranges of site %s", w.describe(p.dst), site.Name)
-		return
-	}
-	w.atSite(site, p)
-}
-
-func (w *walker) atSite(site *estate.Site, p packet) {
-	if w.goal().Site != site {
-		w.block("site", site.Name, plan.Finding{Code: "overlap", At: site.Plan.Name.At, Place: "sites." + site.Name,
-			Message: fmt.Sprintf("%s is also an address of site %s, and the packet goes there", p.dst.Addr, site.Name),
-			Mend:    "give one of them a range of its own; see wendrik overlaps"})
-		w.deliver(p)
-		return
-	}
-	w.hop("site", site.Name, site.Plan.Name.At, "to %s", w.describe(p.dst))
-}
-
-// leaveSite carries a packet out of a site, as far as the site knows where to.
-func (w *walker) leaveSite(site *estate.Site, p packet) {
-	if !p.dst.inRanges(site.Knows) {
-		w.block("site", site.Name, plan.Finding{Code: "site-does-not-know", At: site.Plan.Name.At, Place: "sites." + site.Name + ".knows",
-			Message: fmt.Sprintf("site %s has no route to %s", site.Name, w.describe(p.dst)),
-			Mend:    fmt.Sprintf("add  %s  to sites.%s.knows", w.rangeText(p.dst), site.Name),
-			Edits:   []plan.Edit{w.knowing(site, p.dst)}})
-	} else {
-		w.hop("site", site.Name, site.Plan.Name.At, "it knows a way to %s", w.describe(p.dst))
-	}
-	if site.Link != nil && p.dst.inRanges(site.Link.Ranges) {
-		w.hop("site", site.Name, site.Plan.Link.At, "its link leads into network %s", site.Link.Name)
-		w.arrive(site.Link, p)
-		return
-	}
-	if len(site.Attachments) > 0 {
-		w.overHub(site.Attachments[0], p)
-		return
-	}
-	f := plan.Finding{Code: "not-joined", At: site.Plan.Name.At, Place: "sites." + site.Name,
-		Message: fmt.Sprintf("site %s is tied to nothing that leads to %s", site.Name, w.describe(p.dst)), Mend: "link it to a network, or attach it to a hub"}
-	if site.Link != nil {
-		f.Message = fmt.Sprintf("the link of site %s leads into network %s only, and %s is not there", site.Name, site.Link.Name, w.describe(p.dst))
-		f.Mend = "attach both to a hub"
-	}
-	w.block("site", site.Name, f)
-	w.deliver(p)
-}
-
-// knowing is the edit that makes a site know of an address.
-func (w *walker) knowing(site *estate.Site, of role) plan.Edit {
-	all := make([]string, 0, len(site.Knows)+1)
-	for _, p := range site.Knows {
-		all = append(all, p.String())
-	}
-	return plan.Edit{Path: []string{"sites", site.Name}, Key: "knows", Value: plan.Words(append(all, w.rangeText(of))...)}
-}
-
-// overHub carries a packet that came in by an attachment through the hub table of that attachment.
-func (w *walker) overHub(from *estate.Attachment, p packet) {
-	h, t := from.Hub, from.Table
-	where := "hub " + h.Name
-	place := fmt.Sprintf("hubs.%s.tables.%s", h.Name, t.Name)
-	if w.steps++; w.steps > maxSteps {
-		w.block("hub", where, plan.Finding{Code: "endless", At: t.Plan.Name.At, Place: place,
-			Message: "the packet goes round for ever", Mend: "break the circle in one of the tables"})
-		return
-	}
-	r := lookup(p.dst, t.Routes, t.Lookup)
-	switch {
-	case r == nil:
-		f := plan.Finding{Code: "hub-no-route", At: t.Plan.Name.At, Place: place,
-			Message: fmt.Sprintf("table %s of hub %s has no route to %s", t.Name, h.Name, w.describe(p.dst)), Mend: "attach what holds it, and let the table learn it"}
-		if a := w.goalAttachment(h); a != nil {
-			f.Mend = fmt.Sprintf("add  %s  to %s.learns", a.Name(), place)
-			f.Edits = []plan.Edit{{Path: []string{"hubs", h.Name, "tables", t.Name, "learns"}, Value: plan.Word(a.Name())}}
-		}
-		w.block("hub", where, f)
-		w.deliver(p)
-	case r.Via.Blackhole:
-		w.block("hub", where, plan.Finding{Code: "blackhole", At: r.At, Place: place,
-			Message: fmt.Sprintf("table %s of hub %s drops %s on purpose", t.Name, h.Name, r.To), Mend: "remove the route, if it may pass after all"})
-		w.deliver(p)
-	case r.Via.Site != nil:
-		w.hop("hub", where, r.At, "table %s: %s via %s", t.Name, r.To, r.Via.Name)
-		w.atSite(r.Via.Site, p)
-	case !p.dst.inRanges(r.Via.Network.Ranges):
-		w.block("hub", where, plan.Finding{Code: "not-behind", At: r.At, Place: place,
-			Message: fmt.Sprintf("table %s of hub %s leads %s to network %s, which does not hold %s", t.Name, h.Name, r.To, r.Via.Name, w.describe(p.dst)),
-			Mend:    "lead the route to the attachment that holds it"})
-		w.deliver(p)
-	default:
-		w.hop("hub", where, r.At, "table %s: %s via %s", t.Name, r.To, r.Via.Name)
-		w.arrive(r.Via.Network, p)
-	}
-}
-
-// goalAttachment is the attachment by which a hub could lead to the goal; nil when there is none.
-func (w *walker) goalAttachment(h *estate.Hub) *estate.Attachment {
-	goal := w.goal()
-	for _, a := range h.Attachments {
-		if a.Site != nil && a.Site == goal.Site || a.Network != nil && a.Network == goal.network() {
-			return a
-		}
-	}
-	return nil
 }
 
 // network is the network that the end lives in; nil for a site and the internet.

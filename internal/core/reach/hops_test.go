@@ -1,0 +1,133 @@
+package reach
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/plan"
+)
+
+// quays is an estate with the rarer kinds of hop: workloads that forward, an egress gateway, a peering that carries
+// routes to a site, two hubs with a link, and a balancer.
+const quays = `wendrik: 1
+networks:
+  dock:
+    range: [10.10.0.0/16, "2001:db8:10::/48"]
+    subnets: {app: {range: [10.10.1.0/24, "2001:db8:10:1::/64"]}, guard: {range: [10.10.2.0/24, "2001:db8:10:2::/64"]}}
+    gateways: {six: {kind: egress}, front: {kind: internet}}
+    tables:
+      main: {main: true, routes: [{to: 10.20.0.0/16, via: watch}, {to: 10.30.0.0/16, via: spine}, {to: 10.40.0.0/16, via: pair}, {to: "::/0", via: six}]}
+      guard: {subnets: [guard], routes: [{to: 10.20.0.0/16, via: pair}]}
+    groups: {all: {in: [any from any], out: [any to any]}, some: {in: [tcp/22 from any], out: [any to any]}}
+  fleet:
+    range: [10.20.0.0/16, "2001:db8:20::/48"]
+    subnets: {deck: {range: [10.20.1.0/24, "2001:db8:20:1::/64"]}}
+    gateways: {front: {kind: internet}}
+    tables: {main: {main: true, routes: [{to: 10.10.0.0/16, via: pair}, {to: 10.40.0.0/16, via: yard}, {to: "::/0", via: front}]}}
+    groups: {all: {in: [any from any], out: [any to any]}}
+  east:
+    range: 10.30.0.0/16
+    subnets: {pier: {range: 10.30.1.0/24}}
+    tables: {main: {main: true, routes: [{to: 10.10.0.0/16, via: rail}]}}
+    groups: {all: {in: [any from any], out: [any to any]}}
+workloads:
+  shop: {in: dock/app, address: [10.10.1.10, "2001:db8:10:1::10"], groups: all}
+  front: {in: dock/app, address: 10.10.1.20, groups: all, targets: [watch, shop], hands: [tcp/8080]}
+  watch: {in: dock/guard, address: [10.10.2.10, "2001:db8:10:2::10"], groups: all, forwards: nat}
+  feed: {in: fleet/deck, address: [10.20.1.10, "2001:db8:20:1::10"], groups: all}
+  berth: {in: east/pier, address: 10.30.1.10, groups: all}
+  old: {in: east/pier, address: "10.30.1.11", groups: all}
+peerings: {pair: {between: [dock, fleet], accepted: [dock, fleet], exports: [fleet], imports: [dock]}}
+hubs:
+  spine: {attach: {dock: t}, tables: {t: {learns: [dock], routes: [{to: 10.30.0.0/16, via: bridge}]}}}
+  rail: {attach: {east: t}, tables: {t: {learns: [east], routes: [{to: 10.10.0.0/16, via: bridge}]}}}
+hub-links: {bridge: {between: [spine, rail], accepted: [spine, rail], tables: {spine: t, rail: t}}}
+sites:
+  yard: {ranges: 10.40.0.0/16, knows: [10.20.0.0/16, 10.10.0.0/16], link: fleet}
+`
+
+func TestHops(t *testing.T) {
+	plainly := []string{"forwards: nat", "forwards: plain"}
+	for _, c := range []struct {
+		name, from, to, on string
+		change             []string
+		want               string
+	}{
+		// Workloads that forward.
+		{"through one that translates", "shop", "feed", "tcp/443", nil, "open > 10.10.2.10"},
+		{"through one that translates, in one family", "shop", "10.20.1.10", "tcp/443", nil, "open > 10.10.2.10"},
+		{"through one that does not, and the reply comes straight back", "shop", "10.20.1.10", "tcp/443", plainly, "blocked reply-bypasses > 10.10.1.10"},
+		{"past its groups", "shop", "10.20.1.10", "tcp/443", []string{"groups: all, forwards", "groups: some, forwards"}, "blocked group-in"},
+		{"it is in no group", "shop", "10.20.1.10", "tcp/443", []string{"groups: all, forwards", "forwards"}, "blocked no-group"},
+		{"two that translate", "shop", "10.20.1.10", "tcp/443", []string{"guard: {subnets: [guard], routes: [{to: 10.20.0.0/16, via: pair}]}", "guard: {subnets: [guard], routes: [{to: 10.20.0.0/16, via: watch}]}"}, "blocked second-nat"},
+		{"round and round", "shop", "10.20.1.10", "tcp/443", append(plainly, "guard: {subnets: [guard], routes: [{to: 10.20.0.0/16, via: pair}]}", "guard: {subnets: [guard], routes: [{to: 10.20.0.0/16, via: watch}]}"), "blocked endless"},
+		{"a reply through one that did not see the flow", "feed", "10.10.1.10", "tcp/443", append(plainly, "groups: all, forwards", "groups: some, forwards"), "blocked group-in > 10.20.1.10"},
+		{"a reply through one that lets it pass all the same", "feed", "10.10.1.10", "tcp/443", plainly, "open > 10.20.1.10"},
+		{"a reply that one translates", "feed", "10.10.1.10", "tcp/443", nil, "blocked reply-through-nat > 10.20.1.10"},
+
+		// IPv6: out, and back the way it came.
+		{"out by the egress gateway", "shop", "2001:db8:ffff::1", "tcp/443", nil, "open > 2001:db8:10:1::10"},
+		{"in, where replies leave by the egress gateway", "2001:db8:ffff::1", "shop", "tcp/443", nil, "blocked reply-to-internet > 2001:db8:ffff::1"},
+		{"in by the internet gateway", "2001:db8:ffff::1", "shop", "tcp/443", []string{"via: six", "via: front"}, "open > 2001:db8:ffff::1"},
+		{"an egress gateway carries no IPv4", "shop", "198.51.100.1", "tcp/443", []string{`{to: "::/0", via: six}`, "{to: 0.0.0.0/0, via: six}"}, "blocked egress-family no-public-address"},
+		{"from network to network by the internet", "shop", "2001:db8:20:1::10", "tcp/443", nil, "open > 2001:db8:10:1::10"},
+		{"and the reply by the peering", "shop", "2001:db8:20:1::10", "tcp/443", []string{`{to: "::/0", via: front}`, `{to: "2001:db8:10::/48", via: pair}`}, "open > 2001:db8:10:1::10"},
+		{"no family in common", "shop", "old", "tcp/443", []string{`"10.30.1.11"`, `"2001:db8:30:1::11"`, "range: 10.30.0.0/16", `range: [10.30.0.0/16, "2001:db8:30::/48"]`, "{range: 10.30.1.0/24}", `{range: [10.30.1.0/24, "2001:db8:30:1::/64"]}`,
+			`shop: {in: dock/app, address: [10.10.1.10, "2001:db8:10:1::10"]`, "shop: {in: dock/app, address: [10.10.1.10]"}, "blocked no-common-family"},
+
+		// What a peering carries, and what hubs hand to each other.
+		{"to a site behind a peer", "shop", "yard", "tcp/443", nil, "open > 10.10.1.10"},
+		{"from a site behind a peer", "yard", "shop", "tcp/443", nil, "open"},
+		{"the peer does not export", "shop", "yard", "tcp/443", []string{"exports: [fleet], ", ""}, "blocked not-behind not-joined"},
+		{"we do not import", "yard", "shop", "tcp/443", []string{", imports: [dock]", ""}, "blocked not-joined not-behind"},
+		{"over a hub link", "shop", "berth", "tcp/443", nil, "open > 10.10.1.10"},
+		{"over half a hub link", "shop", "berth", "tcp/443", []string{"accepted: [spine, rail]", "accepted: [spine]"}, "blocked hub-link-half"},
+		{"the far hub has no way back", "shop", "berth", "tcp/443", []string{"learns: [east], routes: [{to: 10.10.0.0/16, via: bridge}]", "learns: [east]"}, "blocked hub-no-route > 10.10.1.10"},
+		{"hubs that point at each other", "shop", "berth", "tcp/443", []string{"learns: [east], routes: [", "learns: [], routes: [{to: 10.30.0.0/16, via: bridge}, "}, "blocked endless"},
+
+		// A balancer: its front, then each target.
+		{"through a balancer", "berth", "front", "tcp/443", nil, "open > 10.30.1.10"},
+		{"one target is shut", "berth", "front", "tcp/443", []string{"groups: all, forwards", "groups: some, forwards"}, "partly group-in > 10.30.1.10"},
+		{"the front is shut", "berth", "front", "tcp/443", []string{"groups: all, targets", "groups: some, targets"}, "blocked group-in"},
+		{"on what it was asked", "berth", "front", "tcp/22", []string{", hands: [tcp/8080]", "", "groups: all, forwards", "groups: some, forwards"}, "open > 10.30.1.10"},
+	} {
+		text := quays
+		for i := 0; i+1 < len(c.change); i += 2 {
+			require.Contains(t, text, c.change[i], c.name)
+			text = strings.Replace(text, c.change[i], c.change[i+1], 1)
+		}
+		e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(text)))
+		require.Empty(t, findings, c.name)
+		from, err := Find(e, c.from)
+		require.NoError(t, err)
+		to, err := Find(e, c.to)
+		require.NoError(t, err)
+		on, _ := flow.Parse(c.on)
+		a := Ask(e, from, to, on)
+		got := strings.TrimSpace(string(a.Verdict) + " " + codes(a))
+		if len(a.SeenAs) > 0 {
+			got += " > " + a.SeenAs[0].String()
+		}
+		assert.Equal(t, c.want, got, "%s: %+v", c.name, a.Blockers)
+		for _, b := range a.Blockers {
+			assert.True(t, b.Message != "" && b.Mend != "" && b.At.Known(), "%s: %+v", c.name, b)
+		}
+		checkGrid(t, text)
+	}
+}
+
+// TestAnotherWayBack: a reply that comes back by something else is told, though it passes.
+func TestAnotherWayBack(t *testing.T) {
+	text := strings.Replace(quays, `{to: "::/0", via: front}`, `{to: "2001:db8:10::/48", via: pair}`, 1)
+	e, _ := estate.Load(plan.NewSource("wendrik.yaml", []byte(text)))
+	from, _ := Find(e, "shop")
+	to, _ := Find(e, "2001:db8:20:1::10")
+	a := Ask(e, from, to, flow.Any())
+	require.Equal(t, Open, a.Verdict)
+	assert.Equal(t, []string{"it goes by gateway dock/six and gateway fleet/front, and the reply comes back by peering pair"}, a.Notes)
+}

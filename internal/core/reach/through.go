@@ -1,0 +1,140 @@
+package reach
+
+import (
+	"fmt"
+	"slices"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
+)
+
+// This file walks packets through what stands in a subnet and passes them on: NAT gateways, and workloads that forward.
+
+// throughNAT carries a packet through a NAT gateway that sits in a subnet.
+func (w *walker) throughNAT(s *estate.Subnet, g *estate.Gateway, r *estate.Route, p packet) {
+	private, has := g.AddrLike(p.dst.Addr)
+	if w.quiet != nil {
+		w.quiet.kept = true
+	}
+	switch {
+	case w.back:
+		w.strangeReply(s, "NAT gateway "+g.Name, "nat", g.Path(), r, p)
+	case !w.translated.Nobody():
+		w.secondNAT(s, "NAT gateway "+g.Name, "nat", g.Path(), r, p)
+	case g.In == nil || !has:
+		if !w.fails() {
+			w.misrouted("nat", g.Path(), s, r, p, "nat-family", "NAT gateway %s has no address of the family of %s", g.Name, w.describe(p.dst))
+		}
+	default:
+		if g.In != s {
+			w.list(g.In, inward, p)
+		}
+		w.translated = estate.Host{NAT: g}
+		p.src = at(private)
+		w.seen = p.src
+		if w.quiet == nil {
+			w.hop("nat", g.Path(), g.Plan.Name.At, "the source becomes %s", private)
+		}
+		w.leaveSubnet(g.In, p)
+	}
+}
+
+// strangeReply blocks a reply that something translates which the flow did not come through.
+func (w *walker) strangeReply(s *estate.Subnet, what, kind, where string, r *estate.Route, p packet) {
+	if !w.fails() {
+		w.misrouted(kind, where, s, r, p, "reply-through-nat", "the reply would leave through %s, and its new address makes it a stranger to the source", what)
+	}
+}
+
+// secondNAT blocks a packet that has been translated before.
+func (w *walker) secondNAT(s *estate.Subnet, what, kind, where string, r *estate.Route, p packet) {
+	if !w.fails() {
+		w.misrouted(kind, where, s, r, p, "second-nat", "the packet has been translated by %s already, and %s ends it", w.translated.Name(), what)
+	}
+}
+
+// throughWorkload carries a packet through a workload that forwards: past its groups, in and out, and on from its
+// subnet, under its own address where it translates.
+func (w *walker) throughWorkload(s *estate.Subnet, x *estate.Workload, r *estate.Route, p packet) {
+	private, has := x.AddrLike(p.dst.Addr)
+	if w.quiet != nil {
+		w.quiet.kept = true
+	}
+	switch {
+	case !x.Forwards:
+		if !w.fails() {
+			w.misrouted("workload", x.Name, s, r, p, "not-forwarding", "workload %s does not forward: it drops what is not for itself (write  forwards: plain  or  forwards: nat)", x.Name)
+		}
+		return
+	case w.back && x.Translates:
+		w.strangeReply(s, "workload "+x.Name, "workload", x.Name, r, p)
+		return
+	case !w.back && x.Translates && !w.translated.Nobody():
+		w.secondNAT(s, "workload "+x.Name, "workload", x.Name, r, p)
+		return
+	case x.Translates && !has:
+		if !w.fails() {
+			w.misrouted("workload", x.Name, s, r, p, "nat-family", "workload %s has no address of the family of %s", x.Name, w.describe(p.dst))
+		}
+		return
+	case w.goesRound(s.Table):
+		return
+	}
+	if x.Subnet != s {
+		w.list(x.Subnet, inward, p)
+	}
+	// It remembers the flows that it let through; a reply to another is like a new flow to it.
+	if !w.back || !slices.Contains(w.through, x) {
+		w.groups(x, inward, p)
+		w.groups(x, outward, p)
+	}
+	switch {
+	case w.back:
+		w.passed = append(w.passed, x)
+	case x.Translates:
+		w.translated = estate.Host{Workload: x}
+		p.src = at(private)
+		w.seen = p.src
+	default:
+		w.through = append(w.through, x)
+	}
+	if w.quiet == nil {
+		w.cross("workload " + x.Name)
+		if x.Translates {
+			w.hop("workload", x.Name, x.Plan.Name.At, "passed on, and the source becomes %s", private)
+		} else {
+			w.hop("workload", x.Name, x.Plan.Name.At, "passed on as it is")
+		}
+	}
+	w.leaveSubnet(x.Subnet, p)
+}
+
+// checkPassed blocks a reply that does not come back through a workload that passed the flow on: that one would see
+// half a conversation.
+func (w *walker) checkPassed() {
+	for _, x := range w.through {
+		if slices.Contains(w.passed, x) || w.halted() {
+			continue
+		}
+		if w.fails() {
+			return
+		}
+		w.block("workload", x.Name, plan.Finding{Code: "reply-bypasses", At: x.Plan.Name.At, Place: "workloads." + x.Name,
+			Message: fmt.Sprintf("the reply does not come back through %s, which passed the flow on and sees only half of it", x.Name),
+			Mend:    fmt.Sprintf("lead the way back through %s too, or neither", x.Name)})
+	}
+}
+
+// turnBack gives the reply that reached what translated the flow the address of the source as it was, and carries it on.
+func (w *walker) turnBack(p packet) {
+	x := w.translated
+	w.translated = estate.Host{}
+	p.dst = w.origin
+	if w.quiet == nil {
+		w.hop("nat", x.Name(), x.At(), "the reply is turned back to %s", w.describe(w.origin))
+		if x.Workload != nil {
+			w.cross("workload " + x.Workload.Name)
+		}
+	}
+	w.leaveSubnet(x.Subnet(), p)
+}

@@ -1,0 +1,20 @@
+package randomplan
+
+import (
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
+)
+
+// TestWrite loads many plans: a finding in one would make what the other tests say of it worthless.
+func TestWrite(t *testing.T) {
+	for seed := range uint64(300) {
+		text := Write(rand.New(rand.NewPCG(seed, 1)))
+		_, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(text)))
+		require.Empty(t, findings, "seed %d\n%s", seed, text)
+	}
+}
