@@ -237,6 +237,8 @@ func routesSheet(routes []*estate.Route) *sheet {
 			kind = "workload"
 		case r.Via.Network != nil:
 			kind = "network"
+		case r.Via.Link != nil:
+			kind = "hub link"
 		}
 		t.add(r.To.String(), via, kind, originNames[r.Origin], line)
 	}
@@ -252,6 +254,19 @@ func workloadCard(w *estate.Workload) *card {
 	}
 	if !w.Listens.Empty() {
 		k.fact("listens", "%s", listens(w))
+	}
+	switch {
+	case w.Translates:
+		k.fact("forwards", "what routes lead to it, under its own address")
+	case w.Forwards:
+		k.fact("forwards", "what routes lead to it, as it is")
+	}
+	if len(w.Targets) > 0 {
+		on := "what it was asked on"
+		if !w.Hands.Empty() {
+			on = w.Hands.String()
+		}
+		k.fact("targets", "%s, on %s", joinNames(w.Targets, func(x *estate.Workload) string { return x.Name }), on)
 	}
 	if s := w.Subnet; s != nil {
 		k.fact("table", "%s", s.Table.Path())
@@ -313,6 +328,8 @@ func gatewayCard(g *estate.Gateway) *card {
 		k.fact("attached", "yes")
 	case g.Internet:
 		k.fact("attached", "no: nothing passes it")
+	case g.Egress:
+		k.fact("carries", "IPv6 that begins inside, and its replies")
 	case g.In != nil:
 		k.fact("in", "%s", g.In.Path())
 	default:
@@ -343,6 +360,11 @@ func peeringCard(p *estate.Peering) *card {
 	k := &card{kind: "peering", name: p.Name, at: p.Plan.Name.At}
 	k.fact("between", "%s and %s", p.Between[0].Name, p.Between[1].Name)
 	k.fact("state", "%s", peeringState(p))
+	for i, n := range p.Between {
+		if p.Carries(n) {
+			k.fact("carries", "the routes of %s to sites and hubs, for %s", n.Name, p.Between[1-i].Name)
+		}
+	}
 	routes := &sheet{header: []string{"table", "to", "for", "line"}, right: map[int]bool{3: true}, wrap: 2}
 	for _, n := range p.Between {
 		for _, t := range n.Tables {
@@ -357,15 +379,35 @@ func peeringCard(p *estate.Peering) *card {
 	return k
 }
 
-func hubCard(h *estate.Hub) *card {
+func hubCard(e *estate.Estate, h *estate.Hub) *card {
 	k := &card{kind: "hub", name: h.Name, at: h.Plan.Name.At}
 	attached := &sheet{header: []string{"attached", "table"}, wrap: -1}
 	for _, a := range h.Attachments {
 		attached.add(a.Name(), a.Table.Name)
 	}
 	k.part("attachments", attached)
+	links := &sheet{header: []string{"link", "to", "state"}, wrap: -1}
+	for _, l := range e.HubLinks {
+		if l.Between[0] == h || l.Between[1] == h {
+			far, _ := l.Far(h)
+			links.add(l.Name, far.Name, linkState(l))
+		}
+	}
+	k.part("links to other hubs", links)
 	for _, t := range h.Tables {
 		k.part("table "+t.Name, routesSheet(t.Routes))
+	}
+	return k
+}
+
+func hubLinkCard(l *estate.HubLink) *card {
+	k := &card{kind: "hub link", name: l.Name, at: l.Plan.Name.At}
+	k.fact("between", "%s and %s", l.Between[0].Name, l.Between[1].Name)
+	k.fact("state", "%s", linkState(l))
+	for i, h := range l.Between {
+		if t := l.Tables[i]; t != nil {
+			k.fact("table", "what comes over it to %s looks into %s", h.Name, t.Path())
+		}
 	}
 	return k
 }

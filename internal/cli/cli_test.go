@@ -15,6 +15,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/owenrumney/go-sarif/v3/pkg/report/v210/sarif"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -143,12 +144,26 @@ func TestGolden(t *testing.T) {
 		"reach-part":      "reach internet jump-1 -on tcp/22",
 		"reach-site":      "reach quay berth-1 -on tcp/22",
 		"reach-json":      "reach ticket-1 fare-db -on tcp/5432 -format json",
+		"reach-many":      "reach booking/app fare-db -on tcp/5432",
+		"reach-many-ways": "reach booking/app internet -all-ways",
+		"grid":            "grid",
+		"grid-on":         "grid -on tcp/5432 -by tiers",
+		"grid-part":       "grid -from booking -to finance -by workloads",
+		"grid-exposed":    "grid -from internet",
+		"grid-out":        "grid -to internet -on tcp/443 -all",
+		"grid-csv":        "grid -by networks -format csv",
+		"grid-out-csv":    "grid -to internet -format csv",
+		"grid-classes":    "grid -by classes -format json",
+		"check":           "check",
+		"check-junit":     "check -format junit",
+		"check-rules":     "check -rules",
+		"check-errors":    "check -only errors -format csv",
 		"demo":            "demo out",
 		"broken":          "carve -plan broken.yaml",
 		"error-flag":      "carve -wriet",
 		"error-command":   "crave",
 		"error-end":       "reach ticket-9 fare-db",
-		"error-many":      "reach booking fare-db",
+		"reach-many-any":  "reach booking fare-db",
 		"error-show":      "show bokking/web-a",
 		"error-flow":      "reach ticket-1 fare-db -on tpc/443",
 		"error-no-plan":   "carve -plan nowhere.yaml",
@@ -230,16 +245,22 @@ func TestJSONKeys(t *testing.T) {
 	require.NoError(t, err)
 	mistakes := demo(t)
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "mistakes.csv"), []byte("range,owner\n10.0.0.0/24,a\nx,b\n10.0.0.0/25,c\n"), 0o644))
+	front := strings.Replace(read(t, mistakes), "workloads:\n", "workloads:\n  front: {in: booking/web-c, address: 10.144.1.10, groups: [shop], targets: [ticket-1]}\n", 1)
+	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "front.yaml"), []byte(front), 0o644))
 	for command, args := range map[string][]string{
-		"carve":              {"carve"},
-		"overlaps":           {"overlaps"},
-		"overlaps of a list": {"overlaps -list mistakes.csv"},
-		"block":              {"block 10.144.0.0/20"},
-		"block with a list":  {"block 10.144.0.0/20 -split 2"},
-		"block -hosts":       {"block -hosts 20"},
-		"space":              {"space"},
-		"reach":              {"reach fares-3 fare-db -on tcp/5432,tcp/80", "reach internet fares-1"},
-		"show":               {"show booking"},
+		"carve":               {"carve"},
+		"overlaps":            {"overlaps"},
+		"overlaps of a list":  {"overlaps -list mistakes.csv"},
+		"block":               {"block 10.144.0.0/20"},
+		"block with a list":   {"block 10.144.0.0/20 -split 2"},
+		"block -hosts":        {"block -hosts 20"},
+		"space":               {"space"},
+		"reach":               {"reach fares-3 fare-db -on tcp/5432,tcp/80", "reach internet fares-1", "reach booking/app fare-db", "reach fares-1 front -plan front.yaml"},
+		"grid":                {"grid -by tiers"},
+		"grid -from internet": {"grid -from internet"},
+		"grid -by classes":    {"grid -by classes"},
+		"check":               {"check"},
+		"show":                {"show booking"},
 	} {
 		_, section, found := strings.Cut(string(raw), "## "+command+"\n")
 		require.True(t, found, "docs/json.md says nothing of %s", command)
@@ -258,7 +279,7 @@ func TestJSONKeys(t *testing.T) {
 		var got []string
 		for k := range keys {
 			// The steps and blockers of the ways are those of the answer, described once.
-			if !strings.HasPrefix(k, "back[].") && !strings.HasPrefix(k, "findings[].") && !regexp.MustCompile(`^ways\[\]\.(forward|back|blockers)\[\]\.`).MatchString(k) {
+			if !strings.HasPrefix(k, "back[].") && !strings.HasPrefix(k, "findings[].") && !regexp.MustCompile(`^(ways\[\]\.(forward|back|blockers)\[\]\.|parts\[\]\.(ways|blockers)\[\]\.)`).MatchString(k) {
 				got = append(got, k)
 			}
 		}
@@ -267,6 +288,37 @@ func TestJSONKeys(t *testing.T) {
 }
 
 // collect notes the path of every key, with [] for a list, and checks the form of keys and that no list is null.
+// TestSARIF holds the log of check against what OASIS says of its form, with every finding in it.
+func TestSARIF(t *testing.T) {
+	folder := demo(t)
+	r := run(t, folder, "", "check", "-format", "sarif")
+	assert.Equal(t, 1, r.status)
+	log, err := sarif.FromBytes([]byte(r.out))
+	require.NoError(t, err)
+	require.NoError(t, log.Validate())
+	found := run(t, folder, "", "check", "-format", "csv")
+	require.Len(t, log.Runs, 1)
+	assert.Len(t, log.Runs[0].Results, strings.Count(found.out, "\n")-1)
+	for _, x := range log.Runs[0].Results {
+		assert.Contains(t, found.out, fmt.Sprintf("%s:%d:%d", "wendrik.yaml", *x.Locations[0].PhysicalLocation.Region.StartLine, *x.Locations[0].PhysicalLocation.Region.StartColumn))
+	}
+}
+
+// TestCheckStatus tries what the exit status says of plans that are good, doubtful and wrong.
+func TestCheckStatus(t *testing.T) {
+	folder := t.TempDir()
+	for text, want := range map[string][2]int{ // all findings, errors alone
+		"networks: {a: {range: 10.0.0.0/16}}":                                                                              {0, 0},
+		"networks: {a: {range: 10.0.0.0/16, lists: {l: {subnets: [], in: [], out: []}}}}":                                  {1, 0},
+		"networks: {a: {range: 10.0.0.0/16}}\nexpect: [internet never reaches a]":                                          {1, 0},
+		"networks: {a: {range: 10.0.0.0/16}}\nexpect: [a reaches internet on udp/53]":                                      {1, 1},
+		"networks: {a: {range: 10.0.0.0/16}, b: {range: 10.0.0.0/17}}\npeerings: {p: {between: [a, b], accepted: [a, b]}}": {1, 1},
+	} {
+		write(t, folder, "wendrik: 1\n"+text+"\n")
+		assert.Equal(t, want, [2]int{run(t, folder, "", "check").status, run(t, folder, "", "check", "-only", "errors").status}, text)
+	}
+}
+
 func collect(t *testing.T, value any, path string, keys map[string]bool) {
 	switch value := value.(type) {
 	case map[string]any:

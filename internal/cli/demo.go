@@ -91,6 +91,9 @@ var steps = []struct{ why, line string }{
 	{"The fare service can. By which way?", "reach fares-1 fare-db -on tcp/5432"},
 	{"As whom does the internet see the fare service?", "reach fares-1 internet -on tcp/443"},
 	{"And what of the shop can the internet reach?", "reach internet ticket-1"},
+	{"Who reaches whom in all?", "grid"},
+	{"What is exposed to the internet?", "grid -from internet"},
+	{"All that is wrong or doubtful, and what the plan expects of itself:", "check"},
 }
 
 func (c *call) demo(folder string, wait bool) (int, error) {

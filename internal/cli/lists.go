@@ -3,15 +3,11 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"net/netip"
 	"os"
-	"time"
 
-	"github.com/jedib0t/go-pretty/v6/progress"
 	"github.com/jedib0t/go-pretty/v6/text"
-	"golang.org/x/term"
 
 	"wendrik/internal/core/overlap"
 	"wendrik/internal/core/plan"
@@ -65,39 +61,6 @@ func (s *screen) readList(name, columns string) (*ranges.List, string, error) {
 		return nil, "", &usageError{fmt.Sprintf("%s: %s", label, message), mend}
 	}
 	return list, label, nil
-}
-
-// progress shows on a terminal how far a long read has come, from its first second on. The function that it gives
-// ends that.
-func (s *screen) progress(r io.Reader, size int64, what string) (io.Reader, func()) {
-	f, is := s.err.(*os.File)
-	if !is || !term.IsTerminal(int(f.Fd())) {
-		return r, func() {}
-	}
-	tracker := &progress.Tracker{Message: what, Total: size, Units: progress.UnitsBytes}
-	w := progress.NewWriter()
-	w.SetOutputWriter(s.err)
-	w.SetUpdateFrequency(200 * time.Millisecond)
-	w.AppendTracker(tracker)
-	start := time.AfterFunc(time.Second, func() { w.Render() })
-	return &countingReader{r, tracker}, func() {
-		tracker.MarkAsDone()
-		if !start.Stop() {
-			time.Sleep(300 * time.Millisecond) // the last update
-			w.Stop()
-		}
-	}
-}
-
-type countingReader struct {
-	io.Reader
-	*progress.Tracker
-}
-
-func (c *countingReader) Read(p []byte) (int, error) {
-	n, err := c.Reader.Read(p)
-	c.Increment(int64(n))
-	return n, err
 }
 
 // taken reads an inventory of ranges in use, when one is named. Its mistakes are told, and the rest is used.

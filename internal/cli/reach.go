@@ -4,13 +4,14 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
+	"github.com/jedib0t/go-pretty/v6/progress"
 	"github.com/jedib0t/go-pretty/v6/text"
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
-	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 )
 
@@ -19,17 +20,21 @@ func reachCommand() *command {
 		name: "reach", args: "FROM TO",
 		short: "says whether a flow passes, by which way, and if not, everything that stops it",
 		long: "Reach walks a flow from one end to the other and its replies back, through groups, lists, route tables, gateways, peerings, hubs and sites. " +
-			"An end is a workload, a site, an address, or internet. It names every blocker at once, each with its place in the plan and the change that mends it: " +
-			"behind each blocker it goes on as if that were mended. Without -on it says exactly which protocols and ports pass. " +
+			"An end is a workload, a site, an address, or internet; or all workloads of a network, network/tier or network/subnet. " +
+			"It names every blocker at once, each with its place in the plan and the change that mends it: " +
+			"behind each blocker it goes on as if that were mended. Then it makes the mends on a copy, asks again, and says what else they would open " +
+			"(in estates of up to 5,000 workloads). Without -on it says exactly which protocols and ports pass. " +
 			"The exit status is 0 when the flow passes, or without -on when anything does.",
 		examples: []example{
 			{"wendrik reach ticket-1 fare-db -on tcp/5432", "blocked, and by what"},
 			{"wendrik reach fares-1 internet -on tcp/443", "open, and as whom the internet sees it"},
 			{"wendrik reach internet ticket-1", "all that passes"},
+			{"wendrik reach booking/app fare-db -on tcp/5432 -all-ways", "every workload of a tier, each way apart"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json")
 			on := f.String("on", "", "`FLOW` what is asked for: tcp/443, udp/53, icmp, any, or several with commas")
+			ways := f.Bool("all-ways", false, "show every way, also where several lead to the same answer")
 			return func(c *call) (int, error) {
 				if len(c.args) != 2 {
 					return cannot, &usageError{fmt.Sprintf("reach takes two ends, not %d", len(c.args)), "wendrik reach FROM TO -on tcp/443"}
@@ -45,21 +50,22 @@ func reachCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				from, err := findEnd(e, c.args[0])
+				from, err := findEnds(e, c.args[0])
 				if err != nil {
 					return cannot, err
 				}
-				to, err := findEnd(e, c.args[1])
+				to, err := findEnds(e, c.args[1])
 				if err != nil {
 					return cannot, err
 				}
-				a := reach.Ask(e, from, to, asked)
-				if *format == "json" {
-					err = c.json(reachJSON(a, e.Plan.Source))
+				r := &reachCall{call: c, e: e, asked: *on != "", allWays: *ways}
+				verdict := reach.Blocked
+				if from.One != nil && to.One != nil {
+					verdict, err = r.one(reach.Ask(e, *from.One, *to.One, asked), *format)
 				} else {
-					c.reached(a, e.Plan.Source, *on != "")
+					verdict, err = r.many(from, to, asked, *format)
 				}
-				if a.Verdict == reach.Open || a.Verdict == reach.Partly && *on == "" {
+				if verdict == reach.Open || verdict == reach.Partly && *on == "" {
 					return good, err
 				}
 				return no, err
@@ -68,33 +74,75 @@ func reachCommand() *command {
 	}
 }
 
-// findEnd finds an end of a question, or says what is wrong with the word.
-func findEnd(e *estate.Estate, word string) (reach.End, error) {
-	end, err := reach.Find(e, word)
+// reachCall is one run of reach.
+type reachCall struct {
+	*call
+	e       *estate.Estate
+	asked   bool // whether a flow was asked for
+	allWays bool
+}
+
+// maxTried is the largest estate, in workloads, in which mends are tried without being asked.
+const maxTried = 5000
+
+// one answers for two ends.
+func (c *reachCall) one(a *reach.Answer, format string) (reach.Verdict, error) {
+	var effect *reach.Effect
+	if len(a.Blockers) > 0 && len(c.e.Workloads) <= maxTried {
+		effect = reach.Try(c.e, a)
+	}
+	if format == "json" {
+		return a.Verdict, c.json(reachJSON(a, effect, c.e.Plan.Source))
+	}
+	c.reached(a, effect)
+	return a.Verdict, nil
+}
+
+// many answers for every pair of two ends of which one at least is many.
+func (c *reachCall) many(from, to reach.Ends, asked flow.Set, format string) (reach.Verdict, error) {
+	for _, end := range []reach.Ends{from, to} {
+		if end.One == nil && len(end.Many) == 0 {
+			return reach.Blocked, &usageError{fmt.Sprintf("%s has no workload with an address, so there is nothing to ask about", end.Name), "ask for one that has, or for an address in it"}
+		}
+	}
+	meter := c.meter("asking about each pair", 0, progress.UnitsDefault)
+	s := reach.AskMany(c.e, from, to, asked, c.allWays, meter.step)
+	meter.end()
+	if format == "json" {
+		return s.Verdict, c.json(surveyJSON(s, c.e.Plan.Source))
+	}
+	c.surveyed(s)
+	return s.Verdict, nil
+}
+
+// findEnds finds an end of a question, or many, or says what is wrong with the word.
+func findEnds(e *estate.Estate, word string) (reach.Ends, error) {
+	ends, err := reach.FindEnds(e, word)
 	var unknown *reach.UnknownEndError
 	if errors.As(err, &unknown) {
-		return end, &usageError{unknown.Message, unknown.Mend}
+		return ends, &usageError{unknown.Message, unknown.Mend}
 	}
-	return end, err
+	return ends, err
 }
 
 var verdictColours = map[reach.Verdict]text.Colors{reach.Open: fine, reach.Partly: doubt, reach.Blocked: bad}
 
-// reached shows an answer to a person: the verdict in a sentence, what stops it, then the ways.
-func (c *call) reached(a *reach.Answer, src *plan.Source, asked bool) {
+// reached shows an answer to a person: the verdict in a sentence, what stops it and what the mends would do, then the
+// ways.
+func (c *reachCall) reached(a *reach.Answer, effect *reach.Effect) {
 	colour := verdictColours[a.Verdict]
 	from, to := clean(a.From.Name), clean(a.To.Name)
 	switch {
-	case asked && a.Verdict == reach.Open:
+	case c.asked && a.Verdict == reach.Open:
 		c.say("%s  %s reaches %s on %s", colour.Sprint("open"), from, to, a.Asked)
-	case asked && a.Verdict == reach.Blocked:
+	case c.asked && a.Verdict == reach.Blocked:
 		c.say("%s  %s does not reach %s on %s: %s", colour.Sprint("blocked"), from, to, a.Asked, count(len(a.Blockers), "cause"))
-	case asked:
+	case c.asked:
 		c.say("%s  %s reaches %s on %s only in part", colour.Sprint("partly"), from, to, a.Asked)
 	case a.Verdict == reach.Blocked:
 		c.say("%s  nothing passes from %s to %s: %s", colour.Sprint("blocked"), from, to, count(len(a.Blockers), "cause"))
 	case len(a.Ways) == 1:
-		c.say("%s  from %s to %s pass: %s", colour.Sprint(string(a.Verdict)), from, to, a.Passes)
+		c.say("%s  from %s to %s pass: %s", colour.Sprint(string(a.Verdict)), from, to, passing(a.Passes, a.Some))
 	default:
 		c.say("%s  from %s to %s passes what the ways below let through", colour.Sprint(string(a.Verdict)), from, to)
 	}
@@ -104,26 +152,170 @@ func (c *call) reached(a *reach.Answer, src *plan.Source, asked bool) {
 	for _, n := range a.Notes {
 		c.say("      note: %s", c.wrap(12, clean(n)))
 	}
-	for i, b := range a.Blockers {
-		c.say("\n%s %s", bad.Sprintf("%3d.", i+1), c.wrap(5, clean(b.Message)))
-		c.say("     %s  %s", place.Sprint(clean(src.Where(b.At))), dim.Sprint(clean(strings.TrimSpace(src.Line(b.At.Line)))))
-		if b.Mend != "" {
-			c.say("     mend: %s", c.wrap(11, clean(b.Mend)))
-		}
-	}
+	c.targets(a)
+	c.blockers(a)
+	c.effect(a, effect)
+	shown := map[reach.Verdict]bool{}
 	for _, w := range a.Ways {
 		if len(a.Ways) > 1 {
 			c.say("\n%s  from %s to %s", verdictColours[w.Verdict].Sprint(string(w.Verdict)), clean(w.FromName), clean(w.ToName))
-			if !asked && w.Verdict != reach.Blocked {
-				c.say("      pass: %s", w.Passes)
+			if !c.asked && w.Verdict != reach.Blocked {
+				c.say("      pass: %s", passing(w.Passes, w.Some))
 			}
 		}
+		if shown[w.Verdict] && !c.allWays {
+			c.say("      %s", dim.Sprint("-all-ways shows its steps"))
+			continue
+		}
+		shown[w.Verdict] = true
 		c.hops("there", w.Forward)
 		c.hops("and back", w.Back)
 	}
 	if len(a.Blockers) > 0 {
 		c.say("\nto look closer:  wendrik show %s", showable(a))
 	}
+}
+
+// passing says what passes, and what does only in part.
+func passing(full, some flow.Set) string {
+	part := some.Minus(full)
+	switch {
+	case part.Empty():
+		return full.String()
+	case full.Empty():
+		return "in part " + part.String()
+	}
+	return full.String() + "; in part " + part.String()
+}
+
+// blockers lists the blockers of an answer, each with its line and its mend.
+func (c *reachCall) blockers(a *reach.Answer) {
+	src := c.e.Plan.Source
+	for i, b := range a.Blockers {
+		c.say("\n%s %s", bad.Sprintf("%3d.", i+1), c.wrap(5, clean(b.Message)))
+		where := clean(src.Where(b.At))
+		line := text.Snip(clean(strings.TrimSpace(src.Line(b.At.Line))), max(c.width-7-text.StringWidth(where), 20), "…")
+		c.say("     %s  %s", place.Sprint(where), dim.Sprint(line))
+		if b.Mend != "" {
+			c.say("     mend: %s", c.wrap(11, clean(b.Mend)))
+		}
+	}
+}
+
+// targets says what becomes of the flows that a balancer hands on.
+func (c *reachCall) targets(a *reach.Answer) {
+	for _, t := range a.Targets {
+		c.say("      %s hands on to %s: %s", clean(a.To.Name), clean(t.To.Name), verdictColours[t.Verdict].Sprint(string(t.Verdict)))
+	}
+}
+
+// maxOpenings is how many openings the text lists.
+const maxOpenings = 8
+
+// effect says what the mends would do.
+func (c *reachCall) effect(a *reach.Answer, x *reach.Effect) {
+	if len(a.Blockers) == 0 {
+		return
+	}
+	if x == nil {
+		c.say("\nwhat else the mends would open is not worked out for more than %d workloads", maxTried)
+		return
+	}
+	if x.Problem != "" {
+		c.say("\nthe mends cannot be made together: %s", c.wrap(0, clean(x.Problem)))
+		return
+	}
+	if x.Made == 0 {
+		return
+	}
+	var unmade []string
+	for _, i := range x.Unmade {
+		unmade = append(unmade, fmt.Sprint(i+1))
+	}
+	mends := "the mend"
+	if x.Made > 1 {
+		mends = fmt.Sprintf("the %d mends", x.Made)
+	}
+	if len(unmade) > 0 {
+		mends += fmt.Sprintf(" (all but %s, for which you must choose)", strings.Join(unmade, ", "))
+	}
+	result := fmt.Sprintf("tried: with %s it is %s", mends, x.After.Verdict)
+	if len(x.Opens) == 0 {
+		c.say("\n%s", c.wrap(0, result+", and nothing else opens"))
+		return
+	}
+	c.say("\n%s", c.wrap(0, result+", and this opens, too:"))
+	for i, o := range x.Opens {
+		if i == maxOpenings {
+			c.say("     %d more;  -format json  lists all", len(x.Opens)-i)
+			break
+		}
+		c.say("     %s", c.wrap(7, fmt.Sprintf("%s  from %s  to %s", o.Flows, few(o.From), few(o.To))))
+	}
+}
+
+// few names some of many.
+func few(names []string) string {
+	const most = 4
+	if len(names) <= most {
+		return clean(strings.Join(names, ", "))
+	}
+	return clean(strings.Join(names[:most-1], ", ")) + fmt.Sprintf(" and %d more", len(names)-most+1)
+}
+
+// surveyed shows an answer about many.
+func (c *reachCall) surveyed(s *reach.Survey) {
+	from, to, colour := clean(s.From.Describe()), clean(s.To.Describe()), verdictColours[s.Verdict]
+	open := 0
+	for _, p := range s.Parts {
+		if p.Answer.Verdict == reach.Open || !c.asked && p.Answer.Verdict == reach.Partly {
+			open += p.Pairs
+		}
+	}
+	switch {
+	case s.Pairs == 0:
+		c.say("%s and %s are the same workload: there is no pair to ask about", from, to)
+		return
+	case c.asked:
+		c.say("%s  from %s to %s on %s: %d of %s pass", colour.Sprint(string(s.Verdict)), from, to, s.Asked, open, count(s.Pairs, "pair"))
+	default:
+		c.say("%s  from %s to %s: something passes between %d of %s", colour.Sprint(string(s.Verdict)), from, to, open, count(s.Pairs, "pair"))
+	}
+	for _, p := range s.Parts {
+		a := p.Answer
+		var named []string
+		for _, x := range p.Some {
+			named = append(named, x.From+" to "+x.To)
+		}
+		such := strings.Join(named, ", ")
+		if p.Pairs > len(p.Some) {
+			such = "such as " + such
+		}
+		c.say("\n%s  %s: %s", verdictColours[a.Verdict].Sprintf("%-7s", string(a.Verdict)), count(p.Pairs, "pair"), c.wrap(9, clean(such)))
+		if !c.asked && a.Verdict != reach.Blocked {
+			c.say("         pass: %s", c.wrap(15, passing(a.Passes, a.Some)))
+		}
+		c.blockers(a)
+		if c.allWays {
+			for _, w := range a.Ways {
+				c.hops("there", w.Forward)
+				c.hops("and back", w.Back)
+			}
+		}
+	}
+	worst := slices.IndexFunc(s.Parts, func(p reach.Part) bool { return p.Answer.Verdict != reach.Open })
+	if worst >= 0 && !c.allWays {
+		pair := s.Parts[worst].Some[0]
+		c.say("\nto look closer:  wendrik reach %s %s%s", pair.From, pair.To, onFlag(c.asked, s.Asked))
+	}
+}
+
+// onFlag writes the flag that asks for flows.
+func onFlag(asked bool, flows flow.Set) string {
+	if !asked {
+		return ""
+	}
+	return " -on " + strings.Join(flows.Words(), ",")
 }
 
 // showable is an end of the question that the show command knows.
@@ -153,7 +345,7 @@ func addrTexts(all []netip.Addr) []string {
 }
 
 // hops shows the steps of a way. The mark in front tells what passes: all of it, some of it (~), or nothing (x).
-func (c *call) hops(title string, hops []reach.Hop) {
+func (c *reachCall) hops(title string, hops []reach.Hop) {
 	if len(hops) == 0 {
 		return
 	}
@@ -188,71 +380,4 @@ func (c *call) hops(title string, hops []reach.Hop) {
 	}
 	c.say("")
 	_ = c.write(t, "text")
-}
-
-// The JSON of reach; docs/json.md describes it.
-type reachOut struct {
-	From     string       `json:"from"`
-	To       string       `json:"to"`
-	Flow     string       `json:"flow"`
-	Verdict  string       `json:"verdict"`
-	Passes   []string     `json:"passes"`
-	SeenAs   string       `json:"seen_as"`
-	SeenAll  []string     `json:"seen_as_all"`
-	Forward  []hopOut     `json:"forward"`
-	Back     []hopOut     `json:"back"`
-	Blockers []findingOut `json:"blockers"`
-	Notes    []string     `json:"notes"`
-	Ways     []wayOut     `json:"ways"`
-}
-
-type wayOut struct {
-	From     []string     `json:"from"`
-	To       []string     `json:"to"`
-	Verdict  string       `json:"verdict"`
-	Passes   []string     `json:"passes"`
-	SeenAs   []string     `json:"seen_as"`
-	Forward  []hopOut     `json:"forward"`
-	Back     []hopOut     `json:"back"`
-	Blockers []findingOut `json:"blockers"`
-}
-
-type hopOut struct {
-	Kind  string   `json:"kind"`
-	Where string   `json:"where"`
-	What  string   `json:"what"`
-	Stops bool     `json:"stops"`
-	Left  []string `json:"left"`
-	Line  int32    `json:"line"`
-}
-
-func reachJSON(a *reach.Answer, src *plan.Source) reachOut {
-	out := reachOut{From: a.From.Name, To: a.To.Name, Flow: a.Asked.String(), Verdict: string(a.Verdict), Passes: a.Passes.Words(),
-		SeenAll: addrTexts(a.SeenAs), Forward: []hopOut{}, Back: []hopOut{}, Blockers: findingsJSON(a.Blockers, src),
-		Notes: append([]string{}, a.Notes...), Ways: []wayOut{}}
-	if len(a.SeenAs) > 0 {
-		out.SeenAs = a.SeenAs[0].String()
-	}
-	for i, w := range a.Ways {
-		x := wayOut{[]string{}, []string{}, string(w.Verdict), w.Passes.Words(), addrTexts(w.SeenAs), hopsJSON(w.Forward), hopsJSON(w.Back), findingsJSON(w.Blockers, src)}
-		for _, p := range w.From.Ranges() {
-			x.From = append(x.From, p.String())
-		}
-		for _, p := range w.To.Ranges() {
-			x.To = append(x.To, p.String())
-		}
-		out.Ways = append(out.Ways, x)
-		if i == 0 {
-			out.Forward, out.Back = x.Forward, x.Back
-		}
-	}
-	return out
-}
-
-func hopsJSON(hops []reach.Hop) []hopOut {
-	out := make([]hopOut, 0, len(hops))
-	for _, h := range hops {
-		out = append(out, hopOut{h.Kind, h.Where, h.What, h.Stops, h.Left.Words(), h.At.Line})
-	}
-	return out
 }

@@ -12,7 +12,7 @@ func showCommand() *command {
 	return &command{
 		name: "show", args: "NAME",
 		short: "one thing of the estate and all that is tied to it",
-		long: "Show tells all about one thing: a network, a subnet, tier, table, group, list or gateway as network/name, a workload, a peering, a hub, a site, a cluster, or a block of space. " +
+		long: "Show tells all about one thing: a network, a subnet, tier, table, group, list or gateway as network/name, a workload, a peering, a hub, a hub link, a site, a cluster, or a block of space. " +
 			"Of a subnet it tells the usable addresses, and which are taken.",
 		examples: []example{
 			{"wendrik show booking", "a network"},
@@ -104,7 +104,10 @@ func findCards(e *estate.Estate, name string) []*card {
 		cards = append(cards, peeringCard(p))
 	}
 	if h := e.Hub(name); h != nil {
-		cards = append(cards, hubCard(h))
+		cards = append(cards, hubCard(e, h))
+	}
+	if l := e.HubLink(name); l != nil {
+		cards = append(cards, hubLinkCard(l))
 	}
 	for _, c := range e.Clusters {
 		if c.Name == name {

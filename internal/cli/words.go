@@ -41,20 +41,33 @@ func gatewayKind(g *estate.Gateway) string {
 		return "internet"
 	case g.Internet:
 		return "internet, not attached"
+	case g.Egress && g.Attached:
+		return "egress only, IPv6"
+	case g.Egress:
+		return "egress only, not attached"
 	}
 	return "NAT"
 }
 
-func peeringState(p *estate.Peering) string {
+// joined says who of two has accepted what joins them.
+func joined(names [2]string, accepted [2]bool) string {
 	switch {
-	case p.Stands():
+	case accepted[0] && accepted[1]:
 		return "accepted by both"
-	case p.Accepted[0]:
-		return "not accepted by " + p.Between[1].Name
-	case p.Accepted[1]:
-		return "not accepted by " + p.Between[0].Name
+	case accepted[0]:
+		return "not accepted by " + names[1]
+	case accepted[1]:
+		return "not accepted by " + names[0]
 	}
 	return "accepted by neither"
+}
+
+func peeringState(p *estate.Peering) string {
+	return joined([2]string{p.Between[0].Name, p.Between[1].Name}, p.Accepted)
+}
+
+func linkState(l *estate.HubLink) string {
+	return joined([2]string{l.Between[0].Name, l.Between[1].Name}, l.Accepted)
 }
 
 // tableFor says which subnets a table is for.

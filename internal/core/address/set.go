@@ -278,8 +278,11 @@ func (s Set) Clip(p netip.Prefix) Set {
 	}
 	want := spanOf(p)
 	spans := s.family(p.Addr())
-	if n := len(spans); n > 0 && n == len(s.v4)+len(s.v6) && !spans[0].first.less(want.first) && !want.last.less(spans[n-1].last) {
-		return s
+	if n := len(spans); n > 0 && !spans[0].first.less(want.first) && !want.last.less(spans[n-1].last) {
+		if p.Addr().Is4() { // all of the family lies inside, and a set never changes
+			return Set{v4: s.v4}
+		}
+		return Set{v6: s.v6}
 	}
 	from := max(spans.search(want.first), 0)
 	to := spans.search(want.last) + 1

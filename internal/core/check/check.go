@@ -16,6 +16,9 @@ const (
 	Ranges Topic = "ranges" // addresses that should not be used so
 	Space  Topic = "space"  // ranges and the blocks that they lie in
 	Names  Topic = "names"  // naming and numbering conventions, and sizes
+	Meets  Topic = "meets"  // ranges that overlap where they meet
+	Wiring Topic = "wiring" // tables, gateways, and all that joins networks
+	Guards Topic = "guards" // groups and lists
 )
 
 // Rule is one check.
@@ -35,6 +38,19 @@ var Rules = []Rule{
 	naming,
 	slots,
 	sizes,
+	conflicts,
+	halves,
+	detached,
+	leftOnMain,
+	access,
+	noRouteBack,
+	deadRoutes,
+	deafSites,
+	strandedNATs,
+	idlePublic,
+	idle,
+	emptyGroups,
+	shadowed,
 }
 
 // Run runs the rules of some topics on an estate, of all when none is given, and gives the findings in the order of

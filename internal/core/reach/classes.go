@@ -160,8 +160,8 @@ func (g *Grid) classesOf(unit func(*estate.Workload) int) {
 	}
 	byPlace, byClass := map[placeKey]*place{}, map[classKey]*Class{}
 	for _, x := range g.e.Workloads {
-		s := x.Subnet
-		if s == nil || len(s.Ranges) == 0 || len(x.Addrs) == 0 {
+		s, part := x.Subnet, unit(x)
+		if !settled(x) || part < 0 {
 			continue
 		}
 		key := placeKey{network: s.Network, table: s.Table, list: s.List, serving: s.Network.NATServing(s)}
@@ -182,7 +182,7 @@ func (g *Grid) classesOf(unit func(*estate.Workload) int) {
 		if p.other == nil && s != p.first.Subnet {
 			p.other = x
 		}
-		fine := classKey{place: p, groups: g.filters.groups[x.Index], unit: unit(x)}
+		fine := classKey{place: p, groups: g.filters.groups[x.Index], unit: part}
 		fine.four, fine.six = rules.of(x)
 		c := byClass[fine]
 		if c == nil {
@@ -197,6 +197,11 @@ func (g *Grid) classesOf(unit func(*estate.Workload) int) {
 		p.start = len(g.Classes)
 		g.Classes = append(g.Classes, p.classes...)
 	}
+}
+
+// settled reports whether a workload has a place in the estate already, so that packets can leave it.
+func settled(x *estate.Workload) bool {
+	return x.Subnet != nil && len(x.Subnet.Ranges) > 0 && len(x.Addrs) > 0
 }
 
 // place adds a place, and numbers its table and where routes see it.
@@ -240,6 +245,9 @@ type spot struct {
 
 // pairs counts the ordered pairs of two classes whose workloads are in different subnets, and those in the same.
 func pairs(from, to *Class) (across, within int) {
+	if from.place.network != to.place.network {
+		return len(from.Members) * len(to.Members), 0
+	}
 	small, large := from, to
 	if len(small.counts) > len(large.counts) {
 		small, large = large, small

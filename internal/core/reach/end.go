@@ -3,7 +3,6 @@ package reach
 import (
 	"fmt"
 	"net/netip"
-	"strings"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
@@ -36,10 +35,9 @@ func Find(e *estate.Estate, word string) (End, error) {
 		return end, nil
 	}
 	if end.Workload = e.Workload(word); end.Workload != nil {
-		if end.Workload.Subnet == nil || len(end.Workload.Addrs) == 0 {
+		if s := end.Workload.Subnet; s == nil || len(end.Workload.Addrs) == 0 {
 			return end, &UnknownEndError{fmt.Sprintf("workload %s has no place in the estate yet", word), "give it a subnet and an address"}
-		}
-		if s := end.Workload.Subnet; len(s.Ranges) == 0 {
+		} else if len(s.Ranges) == 0 {
 			return end, &UnknownEndError{fmt.Sprintf("workload %s lives in subnet %s, which has no range yet", word, s.Path()), "wendrik carve -write"}
 		}
 		return end, nil
@@ -104,10 +102,6 @@ func (e End) owner() string {
 
 // unknownEnd says what a word might have meant.
 func unknownEnd(e *estate.Estate, word string) error {
-	network, part, slash := strings.Cut(word, "/")
-	if n := e.Network(network); n != nil && (!slash || n.Subnet(part) != nil || n.Tier(part) != nil) {
-		return &UnknownEndError{fmt.Sprintf("%s is many workloads, and reach answers for one", word), "ask for one of its workloads" + someOf(n, part)}
-	}
 	known := []string{"internet"}
 	for _, w := range e.Workloads {
 		known = append(known, w.Name)
@@ -115,30 +109,20 @@ func unknownEnd(e *estate.Estate, word string) error {
 	for _, s := range e.Sites {
 		known = append(known, s.Name)
 	}
-	mend := "ask for a workload, a site, an address, or internet"
+	for _, n := range e.Networks {
+		known = append(known, n.Name)
+		for _, t := range n.Tiers {
+			known = append(known, n.Name+"/"+t.Name)
+		}
+		for _, x := range n.Subnets {
+			known = append(known, x.Path())
+		}
+	}
+	mend := "ask for a workload, a site, an address, a network, network/tier, network/subnet, or internet"
 	if near := plan.Nearest(word, known); near != "" {
 		mend = fmt.Sprintf("did you mean %s?", near)
 	}
-	return &UnknownEndError{fmt.Sprintf("%q is no workload, site or address", word), mend}
-}
-
-// someOf names up to three workloads of a network, or of a part of it.
-func someOf(n *estate.Network, part string) string {
-	var words []string
-	for _, s := range n.Subnets {
-		if part != "" && s.Name != part && (s.Tier == nil || s.Tier.Name != part) {
-			continue
-		}
-		for _, w := range s.Workloads {
-			if len(words) < 3 {
-				words = append(words, w.Name)
-			}
-		}
-	}
-	if len(words) == 0 {
-		return ""
-	}
-	return ", such as " + strings.Join(words, ", ")
+	return &UnknownEndError{fmt.Sprintf("%q is no workload, site, network or address", word), mend}
 }
 
 // ofFamily is the part of s that is IPv4 or IPv6.

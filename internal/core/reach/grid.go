@@ -81,11 +81,7 @@ func (f *fates) number(x fate) FateID {
 
 // NewGrid makes the grid of an estate. Workloads of which unit gives different numbers are never in one class.
 func NewGrid(e *estate.Estate, unit func(*estate.Workload) int) *Grid {
-	g := &Grid{e: e, filters: compile(e), routers: map[*estate.Table]int{}, fates: fates{known: map[fate]FateID{}}, handed: map[int]fate{}}
-	for f := range g.spots {
-		g.spots[f] = map[spot]int32{}
-	}
-	g.classesOf(unit)
+	g := newClasses(e, unit)
 	for f, like := range []family{ipv4, ipv6} {
 		g.rank(f, like)
 	}
@@ -94,6 +90,16 @@ func NewGrid(e *estate.Estate, unit func(*estate.Workload) int) *Grid {
 	}
 	g.findRoads()
 	g.handOn()
+	return g
+}
+
+// newClasses makes a grid that has nothing but its classes. Workloads of which unit is negative are in none.
+func newClasses(e *estate.Estate, unit func(*estate.Workload) int) *Grid {
+	g := &Grid{e: e, filters: compile(e), routers: map[*estate.Table]int{}, fates: fates{known: map[fate]FateID{}}, handed: map[int]fate{}}
+	for f := range g.spots {
+		g.spots[f] = map[spot]int32{}
+	}
+	g.classesOf(unit)
 	return g
 }
 

@@ -278,14 +278,12 @@ func TestEndsThatAreNone(t *testing.T) {
 	require.Empty(t, findings)
 	e.Workload("bare").Subnet = e.Network("booking").Subnet("bare")
 	for word, want := range map[string]string{
-		"bare":        "wendrik carve -write",
-		"shopp":       "did you mean shop?",
-		"booking":     "such as shop, jump, app",
-		"booking/app": "such as app, odd",
-		"10.9.9.9":    "an address of the estate",
-		"zzzzz":       "ask for a workload",
+		"bare":     "wendrik carve -write",
+		"shopp":    "did you mean shop?",
+		"10.9.9.9": "an address of the estate",
+		"zzzzz":    "ask for a workload",
 	} {
-		_, err := Find(e, word)
+		_, err := FindEnds(e, word)
 		var unknown *UnknownEndError
 		require.ErrorAs(t, err, &unknown, word)
 		assert.Contains(t, unknown.Mend, want, word)

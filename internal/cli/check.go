@@ -1,0 +1,199 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/jedib0t/go-pretty/v6/progress"
+
+	"wendrik/internal/core/check"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/expect"
+	"wendrik/internal/core/plan"
+)
+
+func checkCommand() *command {
+	return &command{
+		name:  "check",
+		short: "all that is wrong or doubtful, and every line of expect",
+		long: "Check runs every rule on the plan: ranges and overlaps, tables and gateways, peerings, groups and lists; and it holds each line of expect against the walk of packets. " +
+			"A line holds when it is true of every pair that it speaks of; where it is not, the first pair that is otherwise is named, with the reason. " +
+			"-format junit is for build servers that read JUnit XML, and -format sarif is SARIF 2.1.0 (OASIS). -rules lists the rules. " +
+			"The exit status is 1 when there is any finding, or with -only those of one kind.",
+		examples: []example{
+			{"wendrik check", "everything"},
+			{"wendrik check -only expect", "the expectations alone"},
+			{"wendrik check -only errors -format junit", "what a build server should stop at"},
+		},
+		setup: func(f *flags) func(c *call) (int, error) {
+			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "csv", "md", "junit", "sarif")
+			only := f.oneOf("only", "which findings count", "all", "errors", "expect")
+			rules := f.Bool("rules", false, "list the rules, and do nothing else")
+			return func(c *call) (int, error) {
+				if len(c.args) > 0 {
+					return cannot, &usageError{fmt.Sprintf("check takes no arguments, and %q is one", c.args[0]), "wendrik check -plan FILE"}
+				}
+				if *rules {
+					return good, c.rules(*format)
+				}
+				e, err := c.load(*name)
+				if err != nil {
+					return cannot, err
+				}
+				r := c.checked(e, *only)
+				status := good
+				if len(r.findings) > 0 {
+					status = no
+				}
+				return status, c.writeChecked(r, *format)
+			}
+		},
+	}
+}
+
+// checked is what check found.
+type checked struct {
+	src      *plan.Source
+	findings []plan.Finding // those of the rules, then those of expectations
+	expected []expect.Result
+	ruled    bool // whether the rules were run
+}
+
+// checked runs the rules and the expectations.
+func (c *call) checked(e *estate.Estate, only string) *checked {
+	r := &checked{src: e.Plan.Source, ruled: only != "expect"}
+	if r.ruled {
+		for _, f := range check.Run(e) {
+			if only == "all" || f.Severity == plan.Error {
+				r.findings = append(r.findings, f)
+			}
+		}
+	}
+	meter := c.meter("holding the plan against its expectations", 0, progress.UnitsDefault)
+	r.expected = expect.Run(e, meter.step)
+	meter.end()
+	for _, x := range r.expected {
+		if f, is := x.Finding(); is && (only != "errors" || f.Severity == plan.Error) {
+			r.findings = append(r.findings, f)
+		}
+	}
+	return r
+}
+
+func (r *checked) count(s plan.Severity) int {
+	n := 0
+	for _, f := range r.findings {
+		if f.Severity == s {
+			n++
+		}
+	}
+	return n
+}
+
+// holding counts the expectations that hold.
+func (r *checked) holding() int {
+	n := 0
+	for _, x := range r.expected {
+		if x.Holds {
+			n++
+		}
+	}
+	return n
+}
+
+func (c *call) writeChecked(r *checked, format string) error {
+	switch format {
+	case "json":
+		return c.json(checkJSON(r))
+	case "junit":
+		return c.junit(r)
+	case "sarif":
+		return c.sarif(r)
+	case "text":
+		c.checkedText(r)
+		return nil
+	}
+	t := &sheet{header: []string{"severity", "code", "where", "what", "mend"}, wrap: 3}
+	for _, f := range r.findings {
+		t.add(string(f.Severity), f.Code, r.src.Where(f.At), f.Message, f.Mend)
+	}
+	return c.write(t, format)
+}
+
+// maxChecked is how many findings the text lists.
+const maxChecked = 100
+
+func (c *call) checkedText(r *checked) {
+	errors, warnings := r.count(plan.Error), r.count(plan.Warning)
+	held := fmt.Sprintf("%d of %s hold", r.holding(), count(len(r.expected), "expectation"))
+	if len(r.expected) == 0 {
+		held = "the plan has no expectations"
+	}
+	if len(r.findings) == 0 {
+		c.say("%s; %s", fine.Sprint("nothing is wrong"), held)
+		return
+	}
+	c.say("%s  %s, %s; %s", strong.Sprint(count(len(r.findings), "finding")), bad.Sprint(count(errors, "error")), doubt.Sprint(count(warnings, "warning")), held)
+	for i, f := range r.findings {
+		if i == maxChecked {
+			c.say("\n%d more are left out;  -format csv  lists all", len(r.findings)-i)
+			break
+		}
+		colour := bad
+		if f.Severity == plan.Warning {
+			colour = doubt
+		}
+		c.say("\n%s  %s", colour.Sprintf("%-7s", f.Severity), dim.Sprint(f.Code))
+		c.finding(c.out, r.src, f)
+	}
+	for _, x := range r.expected {
+		if a := x.Counter; a != nil {
+			c.say("\nto look closer:  wendrik reach %s %s%s", clean(a.From.Name), clean(a.To.Name), onFlag(!x.Never || x.HasFlows, x.Flows))
+			break
+		}
+	}
+}
+
+// rules lists the rules.
+func (c *call) rules(format string) error {
+	t := &sheet{header: []string{"code", "about", "what it looks for"}, wrap: 2}
+	for _, r := range check.Rules {
+		t.add(r.Code, string(r.Topic), r.Doc)
+	}
+	switch format {
+	case "text", "csv", "md":
+		return c.write(t, format)
+	}
+	return &usageError{"the rules are listed as text, csv or md", "wendrik check -rules"}
+}
+
+// The JSON of check; docs/json.md describes it.
+type checkOut struct {
+	Errors       int              `json:"errors"`
+	Warnings     int              `json:"warnings"`
+	Findings     []findingOut     `json:"findings"`
+	Expectations []expectationOut `json:"expectations"`
+}
+
+type expectationOut struct {
+	Text    string `json:"text"`
+	Where   string `json:"where"`
+	Holds   bool   `json:"holds"`
+	Pairs   int    `json:"pairs"`
+	Against int    `json:"against"`
+	From    string `json:"from"`
+	To      string `json:"to"`
+	Why     string `json:"why"`
+	Mend    string `json:"mend"`
+}
+
+func checkJSON(r *checked) checkOut {
+	out := checkOut{r.count(plan.Error), r.count(plan.Warning), findingsJSON(r.findings, r.src), []expectationOut{}}
+	for _, x := range r.expected {
+		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Pairs, x.Against, "", "", x.Why, x.Mend}
+		if x.Counter != nil {
+			one.From, one.To = x.Counter.From.Name, x.Counter.To.Name
+		}
+		out.Expectations = append(out.Expectations, one)
+	}
+	return out
+}

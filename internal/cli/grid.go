@@ -1,0 +1,498 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/progress"
+	"github.com/jedib0t/go-pretty/v6/text"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/reach"
+)
+
+func gridCommand() *command {
+	return &command{
+		name:  "grid",
+		short: "who reaches whom, and who is exposed to the internet",
+		long: "Grid works out who reaches whom among all workloads, tiers, subnets or networks: a row for each source and a column for each destination. " +
+			"Without -on a cell tells exactly which flows pass, by a letter that is spelled out below; with -on it tells open, partly or blocked. " +
+			"A cell of a tier, subnet or network speaks of all its workloads: open when all pairs are, partly when some are, or some flows. " +
+			"With -from or -to, internet, a site or an address gives a list in place of the table: -from internet is what is exposed, " +
+			"and -to internet the way out of every workload, with the public address it is seen as; any other word narrows the rows or columns. " +
+			"A table has at most 2,000 rows and columns; for more workloads ask by tiers or networks, or by classes of workloads that nothing tells apart.",
+		examples: []example{
+			{"wendrik grid", "every workload, for every flow"},
+			{"wendrik grid -on tcp/5432 -by tiers", "one flow, tier by tier"},
+			{"wendrik grid -from internet", "what is exposed"},
+			{"wendrik grid -to internet -format csv", "the way out of everything, for a spreadsheet"},
+			{"wendrik grid -by classes -format json", "all pairs of a large estate, without spelling each out"},
+		},
+		setup: func(f *flags) func(c *call) (int, error) {
+			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "csv", "md")
+			on := f.String("on", "", "`FLOW` what is asked for: tcp/443, udp/53, icmp, any, or several with commas")
+			by := f.oneOf("by", "what a row and a column is; the largest table that can be read", "fit", "workloads", "subnets", "tiers", "networks", "classes")
+			from, to := f.String("from", "", "`END` only from here"), f.String("to", "", "`END` only to there")
+			all := f.Bool("all", false, "list workloads that nothing passes to or from, too")
+			return func(c *call) (int, error) {
+				if len(c.args) > 0 {
+					return cannot, &usageError{fmt.Sprintf("grid takes no arguments, and %q is one", c.args[0]), "wendrik grid -from END -to END"}
+				}
+				g := &gridCall{call: c, format: *format, by: *by, asked: flow.Any(), all: *all}
+				var err error
+				if *on != "" {
+					g.on = true
+					if g.asked, err = flow.Parse(*on); err != nil {
+						return cannot, &usageError{err.Error(), "-on tcp/443"}
+					}
+				}
+				if g.e, err = c.load(*name); err != nil {
+					return cannot, err
+				}
+				return good, g.run(*from, *to)
+			}
+		},
+	}
+}
+
+// gridCall is one run of grid.
+type gridCall struct {
+	*call
+	e      *estate.Estate
+	format string
+	by     string
+	asked  flow.Set
+	on     bool // whether a flow was asked for
+	all    bool
+}
+
+func (g *gridCall) run(from, to string) error {
+	if g.by == "classes" {
+		if from != "" || to != "" || g.format != "json" {
+			return &usageError{"classes are for  -format json,  of the whole estate", "wendrik grid -by classes -format json"}
+		}
+		return g.classes()
+	}
+	rows, columns := reach.Ends{Many: g.e.Workloads}, reach.Ends{Many: g.e.Workloads}
+	var err error
+	if from != "" {
+		if rows, err = findEnds(g.e, from); err != nil {
+			return err
+		}
+	}
+	if to != "" {
+		if columns, err = findEnds(g.e, to); err != nil {
+			return err
+		}
+	}
+	rowsOut, columnsOut := outsider(rows), outsider(columns)
+	switch {
+	case rowsOut && columnsOut:
+		return &usageError{fmt.Sprintf("grid is about workloads, and neither %s nor %s is one", from, to), fmt.Sprintf("wendrik reach %s %s", from, to)}
+	case rowsOut:
+		return g.list(*rows.One, false, insiders(columns))
+	case columnsOut:
+		return g.list(*columns.One, true, insiders(rows))
+	}
+	return g.table(insiders(rows), insiders(columns))
+}
+
+// outsider reports whether ends are no workloads.
+func outsider(e reach.Ends) bool { return e.One != nil && e.One.Workload == nil }
+
+func insiders(e reach.Ends) []*estate.Workload {
+	if e.One != nil {
+		return []*estate.Workload{e.One.Workload}
+	}
+	return e.Many
+}
+
+// maxUnits is how many rows and columns a table has at most.
+const maxUnits = 2000
+
+// units are the rows and columns of a table.
+type units struct {
+	kind  string
+	names []string
+	sizes []int
+	of    []int // of each workload of the estate; -1 for those that are in none
+}
+
+// unitsBy sorts workloads by what a row is to be.
+func (g *gridCall) unitsBy(kind string, all []*estate.Workload) *units {
+	u := &units{kind: kind, of: make([]int, len(g.e.Workloads))}
+	for i := range u.of {
+		u.of[i] = -1
+	}
+	known := map[string]int{}
+	for _, x := range all {
+		s := x.Subnet
+		if s == nil || len(s.Ranges) == 0 || len(x.Addrs) == 0 {
+			continue
+		}
+		name := x.Name
+		switch {
+		case kind == "networks":
+			name = s.Network.Name
+		case kind == "tiers" && s.Tier != nil:
+			name = s.Network.Name + "/" + s.Tier.Name
+		case kind != "workloads":
+			name = s.Path()
+		}
+		i, found := known[name]
+		if !found {
+			i = len(u.names)
+			known[name] = i
+			u.names, u.sizes = append(u.names, name), append(u.sizes, 0)
+		}
+		u.of[x.Index] = i
+		u.sizes[i]++
+	}
+	return u
+}
+
+// fitting are the finest units of which a table can be read.
+func (g *gridCall) fitting(all []*estate.Workload) *units {
+	if g.by != "fit" {
+		return g.unitsBy(g.by, all)
+	}
+	for _, kind := range []string{"workloads", "tiers"} {
+		if u := g.unitsBy(kind, all); len(u.names) <= (g.width-25)/3 {
+			return u
+		}
+	}
+	return g.unitsBy("networks", all)
+}
+
+// matrix is a table of sums, and which of its rows and columns are asked for.
+type matrix struct {
+	*units
+	rows, columns []int
+	sums          []reach.Sum
+}
+
+func (m *matrix) at(row, column int) reach.Sum { return m.sums[row*len(m.names)+column] }
+
+func (g *gridCall) table(from, to []*estate.Workload) error {
+	seen := make([]bool, len(g.e.Workloads))
+	var all []*estate.Workload
+	for _, x := range slices.Concat(from, to) {
+		if !seen[x.Index] {
+			seen[x.Index] = true
+			all = append(all, x)
+		}
+	}
+	slices.SortFunc(all, func(a, b *estate.Workload) int { return a.Index - b.Index })
+	u := g.fitting(all)
+	if len(u.names) == 0 {
+		return &usageError{"there is no workload with an address to ask about", "wendrik carve -write  gives ranges to subnets that have none"}
+	}
+	if len(u.names) > maxUnits {
+		return &usageError{fmt.Sprintf("a table of %d %s is more than anybody reads", len(u.names), u.kind), "-by tiers,  -by networks,  or  -by classes -format json"}
+	}
+	meter := g.meter("working out the grid", 0, progress.UnitsDefault)
+	m := &matrix{units: u, sums: reach.Matrix(g.e, len(u.names), func(x *estate.Workload) int { return u.of[x.Index] }, meter.step)}
+	meter.end()
+	m.rows, m.columns = u.present(from), u.present(to)
+	switch g.format {
+	case "json":
+		return g.json(g.matrixJSON(m))
+	case "text":
+		g.drawn(m)
+		return nil
+	}
+	t := &sheet{header: []string{"from", "to", "verdict", "passes", "in part", "pairs"}, wrap: 3, right: map[int]bool{5: true}}
+	for _, i := range m.rows {
+		for _, j := range m.columns {
+			if s := m.at(i, j); s.Pairs > 0 {
+				full, some := s.Full.Intersect(g.asked), s.Some.Intersect(g.asked)
+				t.add(u.names[i], u.names[j], string(s.Verdict(g.asked)), full.String(), some.Minus(full).String(), fmt.Sprint(s.Pairs))
+			}
+		}
+	}
+	return g.write(t, g.format)
+}
+
+// present are the units that some workloads are in, in order.
+func (u *units) present(some []*estate.Workload) []int {
+	in := make([]bool, len(u.names))
+	for _, x := range some {
+		if i := u.of[x.Index]; i >= 0 {
+			in[i] = true
+		}
+	}
+	var out []int
+	for i, yes := range in {
+		if yes {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// The marks of a cell. A letter stands for flows that are spelled out below the table.
+const (
+	markOpen    = "■"
+	markPartly  = "◧"
+	markBlocked = "·"
+	markOther   = "*"
+)
+
+const maxGridRows = 60
+
+// drawn draws the table for a person: a mark for each cell, and what the marks mean below.
+func (g *gridCall) drawn(m *matrix) {
+	widest := 0
+	for _, i := range m.rows {
+		widest = max(widest, text.StringWidth(clean(m.names[i])))
+	}
+	widest = min(widest, 40)
+	shownColumns := m.columns[:min(len(m.columns), max((g.width-widest-8)/3, 1))]
+	shownRows := m.rows[:min(len(m.rows), maxGridRows)]
+	letters := g.letters(m, shownRows, shownColumns)
+	counts := map[reach.Verdict]int{}
+	for _, i := range m.rows {
+		for _, j := range m.columns {
+			if s := m.at(i, j); s.Pairs > 0 {
+				counts[s.Verdict(g.asked)]++
+			}
+		}
+	}
+	what := "on any flow"
+	if g.on {
+		what = "on " + g.asked.String()
+	}
+	g.say("%s  %s, %s, %s", strong.Sprintf("%d %s, %s", len(m.names), m.kind, what), fine.Sprintf("%d open", counts[reach.Open]), doubt.Sprintf("%d partly", counts[reach.Partly]), bad.Sprintf("%d blocked", counts[reach.Blocked]))
+	g.say("\n%s", dim.Sprintf("%*s  from \\ to", 4, ""))
+	head := strings.Repeat(" ", widest+6)
+	for _, j := range shownColumns {
+		head += fmt.Sprintf("%3d", j+1)
+	}
+	g.say("%s", dim.Sprint(head))
+	for _, i := range shownRows {
+		line := dim.Sprintf("%4d", i+1) + "  " + text.Pad(text.Snip(clean(m.names[i]), widest, "…"), widest, ' ')
+		for _, j := range shownColumns {
+			mark, colour := g.mark(m.at(i, j), letters)
+			line += "  " + colour.Sprint(mark)
+		}
+		g.say("%s", strings.TrimRight(line, " "))
+	}
+	g.say("")
+	var strange []string
+	for _, j := range shownColumns {
+		if !slices.Contains(shownRows, j) {
+			strange = append(strange, fmt.Sprintf("%d %s", j+1, clean(m.names[j])))
+		}
+	}
+	if len(strange) > 0 {
+		g.say("columns: %s\n", g.wrap(9, strings.Join(strange, ", ")))
+	}
+	g.legend(letters)
+	if left := len(m.rows) - len(shownRows); left > 0 {
+		g.say("%s not shown;  -format csv  has all, and  -from END  narrows them", count(left, "more row"))
+	}
+	if left := len(m.columns) - len(shownColumns); left > 0 {
+		g.say("%s not shown;  -format csv  has all, and  -to END  narrows them", count(left, "more column"))
+	}
+}
+
+// lettered is a way to fare that has a letter.
+type lettered struct {
+	reach.Fate
+	cells int
+}
+
+// letters gives the ways to fare that are neither everything nor nothing, the most frequent first. With a flow asked
+// for there are none: a cell is a verdict.
+func (g *gridCall) letters(m *matrix, rows, columns []int) []lettered {
+	if g.on {
+		return nil
+	}
+	at := map[string]int{}
+	var all []lettered
+	for _, i := range rows {
+		for _, j := range columns {
+			s := m.at(i, j)
+			if s.Pairs == 0 || s.Verdict(g.asked) != reach.Partly {
+				continue
+			}
+			key := s.Full.Key() + "|" + s.Some.Key()
+			n, found := at[key]
+			if !found {
+				n = len(all)
+				at[key] = n
+				all = append(all, lettered{Fate: s.Fate})
+			}
+			all[n].cells++
+		}
+	}
+	slices.SortStableFunc(all, func(a, b lettered) int { return b.cells - a.cells })
+	return all
+}
+
+const alphabet = "abcdefghijklmnopqrstuvwxyz"
+
+// mark is how a cell is drawn.
+func (g *gridCall) mark(s reach.Sum, letters []lettered) (string, text.Colors) {
+	if s.Pairs == 0 {
+		return " ", nil
+	}
+	switch s.Verdict(g.asked) {
+	case reach.Open:
+		return markOpen, fine
+	case reach.Blocked:
+		return markBlocked, dim
+	}
+	if g.on {
+		return markPartly, doubt
+	}
+	for i, l := range letters[:min(len(letters), len(alphabet))] {
+		if l.Full.Equal(s.Full) && l.Some.Equal(s.Some) {
+			return alphabet[i : i+1], doubt
+		}
+	}
+	return markOther, doubt
+}
+
+// legend says what the marks mean.
+func (g *gridCall) legend(letters []lettered) {
+	if g.on {
+		g.say("%s open   %s partly   %s blocked", fine.Sprint(markOpen), doubt.Sprint(markPartly), dim.Sprint(markBlocked))
+		return
+	}
+	g.say("%s everything   %s nothing   a letter: only what it stands for", fine.Sprint(markOpen), dim.Sprint(markBlocked))
+	for i, l := range letters[:min(len(letters), len(alphabet))] {
+		words := l.Full.String()
+		if part := l.Some.Minus(l.Full); !part.Empty() {
+			if words != "" {
+				words += "; "
+			}
+			words += "in part " + part.String()
+		}
+		g.say("%s %s", doubt.Sprint(alphabet[i:i+1]), g.wrap(2, words))
+	}
+	if left := len(letters) - len(alphabet); left > 0 {
+		g.say("%s %s of flows;  -format csv  spells them out", doubt.Sprint(markOther), count(left, "more set"))
+	}
+}
+
+// list lists what passes between one end outside and each workload.
+func (g *gridCall) list(one reach.End, toOne bool, workloads []*estate.Workload) error {
+	meter := g.meter("asking about each workload", 0, progress.UnitsDefault)
+	all := reach.AskEach(g.e, one, toOne, workloads, g.asked, meter.step)
+	meter.end()
+	if g.format == "json" {
+		return g.json(g.listJSON(one, toOne, all))
+	}
+	t := &sheet{header: []string{"workload", "subnet", "public", "verdict", "passes"}, wrap: 4, paint: verdictColumn(3)}
+	if toOne {
+		t = &sheet{header: []string{"workload", "subnet", "verdict", "seen as", "by", "passes"}, wrap: 5, paint: verdictColumn(2)}
+	}
+	silent := 0
+	for _, x := range all {
+		w, a := x.Workload, x.Answer
+		if a.Verdict == reach.Blocked && !g.all && g.format == "text" {
+			silent++
+			continue
+		}
+		passes := g.passesOf(a, toOne)
+		if toOne {
+			by := leaves(a)
+			if g.format == "text" {
+				by, _, _ = strings.Cut(by, ",") // the NAT, where there is one, is what gives the address
+			}
+			t.add(w.Name, w.Subnet.Path(), string(a.Verdict), joinAddrs(x.SeenAs), by, passes)
+		} else {
+			t.add(w.Name, w.Subnet.Path(), joinAddrs(w.Public), string(a.Verdict), passes)
+		}
+	}
+	if g.format != "text" {
+		return g.write(t, g.format)
+	}
+	on := ""
+	if g.on {
+		on = " on " + g.asked.String()
+	}
+	reached := len(all) - silent
+	if g.all {
+		reached = 0
+		for _, x := range all {
+			if x.Answer.Verdict != reach.Blocked {
+				reached++
+			}
+		}
+	}
+	if toOne {
+		g.say("%s\n", strong.Sprintf("%d of %d workloads reach %s%s", reached, len(all), clean(one.Name), on))
+	} else {
+		g.say("%s\n", strong.Sprintf("%s reaches %d of %d workloads%s", clean(one.Name), reached, len(all), on))
+	}
+	dropped := t.cut(maxRows)
+	if len(t.rows) > 0 {
+		if err := g.write(t, "text"); err != nil {
+			return err
+		}
+		g.say("")
+	}
+	if dropped > 0 {
+		g.say("%d more are left out;  -format csv  lists all", dropped)
+	}
+	if silent > 0 {
+		g.say("%s with nothing;  -all  lists them with the first cause", count(silent, "workload"))
+	}
+	return nil
+}
+
+// passesOf says what passes between a workload and an end outside, and for which part of that; or why nothing does.
+func (g *gridCall) passesOf(a *reach.Answer, toOne bool) string {
+	if a.Verdict == reach.Blocked {
+		if len(a.Blockers) > 0 {
+			return a.Blockers[0].Message
+		}
+		return ""
+	}
+	var parts []string
+	for _, w := range a.Ways {
+		if w.Verdict == reach.Blocked {
+			continue
+		}
+		words := passing(w.Passes.Intersect(g.asked), w.Some.Intersect(g.asked))
+		switch {
+		case len(a.Ways) == 1:
+		case toOne:
+			words += " to " + w.ToName
+		default:
+			words += " from " + w.FromName
+		}
+		parts = append(parts, words)
+	}
+	return strings.Join(parts, "; ")
+}
+
+// verdictColumn colours the verdicts in a column.
+func verdictColumn(at int) func(int, string) text.Colors {
+	return func(column int, cell string) text.Colors {
+		if column == at {
+			return verdictColours[reach.Verdict(cell)]
+		}
+		return nil
+	}
+}
+
+// leaves says by what a flow leaves the estate: the last gateway on its way, and a NAT before it.
+func leaves(a *reach.Answer) string {
+	var by []string
+	for _, w := range a.Ways {
+		if w.Verdict == reach.Blocked {
+			continue
+		}
+		for _, h := range w.Forward {
+			if (h.Kind == "nat" || h.Kind == "gateway") && !h.Stops && !slices.Contains(by, h.Where) {
+				by = append(by, h.Where)
+			}
+		}
+	}
+	return strings.Join(by, ", ")
+}

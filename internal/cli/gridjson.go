@@ -1,0 +1,172 @@
+package cli
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+
+	"github.com/jedib0t/go-pretty/v6/progress"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/reach"
+)
+
+// The JSON of grid; docs/json.md describes it.
+type gridOut struct {
+	Flow  string    `json:"flow"`
+	By    string    `json:"by"`
+	Units []unitOut `json:"units"`
+	Cells []cellOut `json:"cells"`
+}
+
+type unitOut struct {
+	Name      string `json:"name"`
+	Workloads int    `json:"workloads"`
+}
+
+type cellOut struct {
+	From    string   `json:"from"`
+	To      string   `json:"to"`
+	Verdict string   `json:"verdict"`
+	Passes  []string `json:"passes"`
+	InPart  []string `json:"in_part"`
+	Pairs   int      `json:"pairs"`
+}
+
+func (g *gridCall) matrixJSON(m *matrix) gridOut {
+	out := gridOut{g.asked.String(), m.kind, []unitOut{}, []cellOut{}}
+	for i, name := range m.names {
+		out.Units = append(out.Units, unitOut{name, m.sizes[i]})
+	}
+	for _, i := range m.rows {
+		for _, j := range m.columns {
+			if s := m.at(i, j); s.Pairs > 0 {
+				full, some := s.Full.Intersect(g.asked), s.Some.Intersect(g.asked)
+				out.Cells = append(out.Cells, cellOut{m.names[i], m.names[j], string(s.Verdict(g.asked)), full.Words(), some.Minus(full).Words(), s.Pairs})
+			}
+		}
+	}
+	return out
+}
+
+type gridListOut struct {
+	Flow      string        `json:"flow"`
+	From      string        `json:"from"`
+	To        string        `json:"to"`
+	Workloads []gridLineOut `json:"workloads"`
+}
+
+type gridLineOut struct {
+	Workload string   `json:"workload"`
+	Subnet   string   `json:"subnet"`
+	Public   []string `json:"public"`
+	Verdict  string   `json:"verdict"`
+	Passes   []string `json:"passes"`
+	InPart   []string `json:"in_part"`
+	SeenAs   []string `json:"seen_as"`
+	By       string   `json:"by"`
+	Why      string   `json:"why"`
+}
+
+func (g *gridCall) listJSON(one reach.End, toOne bool, all []reach.One) gridListOut {
+	out := gridListOut{Flow: g.asked.String(), From: one.Name, Workloads: []gridLineOut{}}
+	if toOne {
+		out.From, out.To = "", one.Name
+	}
+	for _, x := range all {
+		w, a := x.Workload, x.Answer
+		full, some := a.Passes.Intersect(g.asked), a.Some.Intersect(g.asked)
+		line := gridLineOut{w.Name, w.Subnet.Path(), addrTexts(w.Public), string(a.Verdict), full.Words(), some.Minus(full).Words(), []string{}, "", ""}
+		if toOne {
+			line.SeenAs, line.By = addrTexts(x.SeenAs), leaves(a)
+		}
+		if a.Verdict == reach.Blocked && len(a.Blockers) > 0 {
+			line.Why = a.Blockers[0].Message
+		}
+		out.Workloads = append(out.Workloads, line)
+	}
+	return out
+}
+
+type fateOut struct {
+	Verdict string   `json:"verdict"`
+	Passes  []string `json:"passes"`
+	InPart  []string `json:"in_part"`
+}
+
+type classOut struct {
+	Network   string   `json:"network"`
+	Workloads []string `json:"workloads"`
+}
+
+// classes writes the grid class by class as it is worked out: the classes, for each a row with the numbers of the ways
+// to fare towards every class, and what these are.
+func (g *gridCall) classes() error {
+	grid := reach.NewGrid(g.e, func(*estate.Workload) int { return 0 })
+	w := bufio.NewWriterSize(g.out, 1<<16)
+	line := func(v any) error {
+		raw, err := json.Marshal(v)
+		if err != nil {
+			return err
+		}
+		_, err = w.Write(raw)
+		return err
+	}
+	fmt.Fprintf(w, "{\n\"flow\": %q,\n\"classes\": [", g.asked)
+	for i, c := range grid.Classes {
+		x := classOut{Network: c.Members[0].Subnet.Network.Name}
+		for _, m := range c.Members {
+			x.Workloads = append(x.Workloads, m.Name)
+		}
+		w.WriteString(comma(i))
+		if err := line(x); err != nil {
+			return err
+		}
+	}
+	w.WriteString("],\n\"rows\": [")
+	meter := g.meter("working out the grid", 0, progress.UnitsDefault)
+	last := reach.NoPair
+	var numbers []byte
+	err := grid.Rows(func(from int, row []reach.Cell) error {
+		numbers = numbers[:0]
+		for i, half := range []string{"{\"across\":[", "],\"within\":["} {
+			numbers = append(numbers, half...)
+			for to, cell := range row {
+				if to > 0 {
+					numbers = append(numbers, ',')
+				}
+				id := []reach.FateID{cell.Across, cell.Within}[i]
+				numbers = fmt.Append(numbers, id)
+				last = max(last, id)
+			}
+		}
+		w.WriteString(comma(from))
+		w.Write(numbers)
+		meter.step(from+1, len(grid.Classes))
+		_, err := w.WriteString("]}")
+		return err
+	})
+	meter.end()
+	if err != nil {
+		return err
+	}
+	w.WriteString("],\n\"fates\": [")
+	for id := reach.FateID(0); id <= last; id++ {
+		f := grid.Fate(id)
+		full, some := f.Full.Intersect(g.asked), f.Some.Intersect(g.asked)
+		w.WriteString(comma(int(id)))
+		if err := line(fateOut{string(f.Verdict(g.asked)), full.Words(), some.Minus(full).Words()}); err != nil {
+			return err
+		}
+	}
+	w.WriteString("]\n}\n")
+	return w.Flush()
+}
+
+// comma is what stands before an element of a list.
+func comma(i int) string {
+	if i == 0 {
+		return "\n"
+	}
+	return ",\n"
+}

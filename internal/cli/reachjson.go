@@ -1,0 +1,160 @@
+package cli
+
+import (
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/reach"
+)
+
+// The JSON of reach; docs/json.md describes it.
+type reachOut struct {
+	From     string       `json:"from"`
+	To       string       `json:"to"`
+	Flow     string       `json:"flow"`
+	Verdict  string       `json:"verdict"`
+	Passes   []string     `json:"passes"`
+	SeenAs   string       `json:"seen_as"`
+	SeenAll  []string     `json:"seen_as_all"`
+	Forward  []hopOut     `json:"forward"`
+	Back     []hopOut     `json:"back"`
+	Blockers []findingOut `json:"blockers"`
+	Notes    []string     `json:"notes"`
+	InPart   []string     `json:"in_part"`
+	Targets  []targetOut  `json:"targets"`
+	Ways     []wayOut     `json:"ways"`
+	Effect   effectOut    `json:"effect"`
+	Pairs    int          `json:"pairs"`
+	Parts    []partedOut  `json:"parts"`
+}
+
+type targetOut struct {
+	To      string   `json:"to"`
+	Verdict string   `json:"verdict"`
+	Passes  []string `json:"passes"`
+	InPart  []string `json:"in_part"`
+}
+
+type effectOut struct {
+	Tried   bool         `json:"tried"`
+	Verdict string       `json:"verdict"`
+	Unmade  []int        `json:"unmade"`
+	Problem string       `json:"problem"`
+	Opens   []openingOut `json:"opens"`
+}
+
+type openingOut struct {
+	From  []string `json:"from"`
+	To    []string `json:"to"`
+	Flows []string `json:"flows"`
+}
+
+type partedOut struct {
+	Pairs    int          `json:"pairs"`
+	Some     []pairOut    `json:"some"`
+	Verdict  string       `json:"verdict"`
+	Passes   []string     `json:"passes"`
+	InPart   []string     `json:"in_part"`
+	SeenAs   []string     `json:"seen_as"`
+	Blockers []findingOut `json:"blockers"`
+	Ways     []wayOut     `json:"ways"`
+}
+
+type pairOut struct {
+	From string `json:"from"`
+	To   string `json:"to"`
+}
+
+type wayOut struct {
+	From     []string     `json:"from"`
+	To       []string     `json:"to"`
+	Verdict  string       `json:"verdict"`
+	Passes   []string     `json:"passes"`
+	SeenAs   []string     `json:"seen_as"`
+	Forward  []hopOut     `json:"forward"`
+	Back     []hopOut     `json:"back"`
+	Blockers []findingOut `json:"blockers"`
+}
+
+type hopOut struct {
+	Kind  string   `json:"kind"`
+	Where string   `json:"where"`
+	What  string   `json:"what"`
+	Stops bool     `json:"stops"`
+	Left  []string `json:"left"`
+	Line  int32    `json:"line"`
+}
+
+func reachJSON(a *reach.Answer, effect *reach.Effect, src *plan.Source) reachOut {
+	out := reachOut{From: a.From.Name, To: a.To.Name, Flow: a.Asked.String(), Verdict: string(a.Verdict), Passes: a.Passes.Words(),
+		InPart: a.Some.Minus(a.Passes).Words(), SeenAll: addrTexts(a.SeenAs), Forward: []hopOut{}, Back: []hopOut{}, Blockers: findingsJSON(a.Blockers, src),
+		Notes: append([]string{}, a.Notes...), Targets: []targetOut{}, Ways: waysJSON(a, src), Effect: effectJSON(effect), Pairs: 1, Parts: []partedOut{}}
+	if len(a.SeenAs) > 0 {
+		out.SeenAs = a.SeenAs[0].String()
+	}
+	for _, t := range a.Targets {
+		out.Targets = append(out.Targets, targetOut{t.To.Name, string(t.Verdict), t.Passes.Words(), t.Some.Minus(t.Passes).Words()})
+	}
+	if len(out.Ways) > 0 {
+		out.Forward, out.Back = out.Ways[0].Forward, out.Ways[0].Back
+	}
+	return out
+}
+
+func waysJSON(a *reach.Answer, src *plan.Source) []wayOut {
+	out := []wayOut{}
+	for _, w := range a.Ways {
+		x := wayOut{[]string{}, []string{}, string(w.Verdict), w.Passes.Words(), addrTexts(w.SeenAs), hopsJSON(w.Forward), hopsJSON(w.Back), findingsJSON(w.Blockers, src)}
+		for _, p := range w.From.Ranges() {
+			x.From = append(x.From, p.String())
+		}
+		for _, p := range w.To.Ranges() {
+			x.To = append(x.To, p.String())
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+func effectJSON(x *reach.Effect) effectOut {
+	out := effectOut{Unmade: []int{}, Opens: []openingOut{}}
+	if x == nil {
+		return out
+	}
+	out.Problem, out.Unmade = x.Problem, append(out.Unmade, x.Unmade...)
+	if x.After == nil {
+		return out
+	}
+	out.Tried, out.Verdict = true, string(x.After.Verdict)
+	for _, o := range x.Opens {
+		out.Opens = append(out.Opens, openingOut{o.From, o.To, o.Flows.Words()})
+	}
+	return out
+}
+
+// surveyJSON is the answer about many: the keys of an answer about one pair, with nothing of a single way, and parts.
+func surveyJSON(s *reach.Survey, src *plan.Source) reachOut {
+	out := reachOut{From: s.From.Name, To: s.To.Name, Flow: s.Asked.String(), Verdict: string(s.Verdict), Passes: []string{}, InPart: []string{},
+		SeenAll: []string{}, Forward: []hopOut{}, Back: []hopOut{}, Blockers: []findingOut{}, Notes: []string{}, Targets: []targetOut{}, Ways: []wayOut{},
+		Effect: effectJSON(nil), Pairs: s.Pairs, Parts: []partedOut{}}
+	full, some := s.Asked, flow.Set{}
+	for _, p := range s.Parts {
+		a := p.Answer
+		full, some = full.Intersect(a.Passes), some.Union(a.Some)
+		x := partedOut{p.Pairs, []pairOut{}, string(a.Verdict), a.Passes.Words(), a.Some.Minus(a.Passes).Words(), addrTexts(a.SeenAs), findingsJSON(a.Blockers, src), waysJSON(a, src)}
+		for _, q := range p.Some {
+			x.Some = append(x.Some, pairOut{q.From, q.To})
+		}
+		out.Parts = append(out.Parts, x)
+		out.Blockers = append(out.Blockers, x.Blockers...)
+	}
+	out.Passes, out.InPart = full.Words(), some.Minus(full).Words()
+	return out
+}
+
+func hopsJSON(hops []reach.Hop) []hopOut {
+	out := make([]hopOut, 0, len(hops))
+	for _, h := range hops {
+		out = append(out, hopOut{h.Kind, h.Where, h.What, h.Stops, h.Left.Words(), h.At.Line})
+	}
+	return out
+}

@@ -1,0 +1,292 @@
+package check
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/overlap"
+	"wendrik/internal/core/plan"
+)
+
+var conflicts = Rule{"conflict", Meets, "Ranges that overlap and meet: in one network, or over a peering, a hub or a link.", func(r *run) {
+	for _, p := range overlap.Estate(r.Estate) {
+		if p.Verdict == overlap.Conflict {
+			r.report(plan.Error, p.B.At, p.B.String(), p.Mend, "%s (%s) and %s (%s) overlap: %s", p.A, p.A.Range, p.B, p.B.Range, p.Why)
+		}
+	}
+}}
+
+var halves = Rule{"half-joined", Wiring, "A peering or a hub link that one side has not accepted: nothing passes it.", func(r *run) {
+	half := func(at plan.Pos, place, kind, name string, ends [2]string, accepted [2]bool) {
+		for i, end := range ends {
+			if !accepted[i] {
+				r.report(plan.Warning, at, place, fmt.Sprintf("add  %s  to %s.accepted, or take it out", end, place), "%s %s is not accepted by %s, so nothing passes it", kind, name, end)
+			}
+		}
+	}
+	for _, p := range r.Peerings {
+		half(p.Plan.Name.At, "peerings."+p.Name, "peering", p.Name, [2]string{p.Between[0].Name, p.Between[1].Name}, p.Accepted)
+	}
+	for _, l := range r.HubLinks {
+		half(l.Plan.Name.At, "hub-links."+l.Name, "hub link", l.Name, [2]string{l.Between[0].Name, l.Between[1].Name}, l.Accepted)
+	}
+}}
+
+var detached = Rule{"not-attached", Wiring, "Routes that lead to an internet gateway that is not attached.", func(r *run) {
+	r.eachRoute(func(t *estate.Table, x *estate.Route) {
+		if g := x.Via.Gateway; g != nil && g.Internet && !g.Attached {
+			r.report(plan.Error, x.At, t.Place(), fmt.Sprintf("attach gateway %s, or lead the route elsewhere", g.Name), "the route to %s leads to gateway %s, which is not attached to network %s", x.To, g.Name, g.Network.Name)
+		}
+	})
+}}
+
+// eachRoute gives every route that was written into a table.
+func (r *run) eachRoute(give func(t *estate.Table, x *estate.Route)) {
+	for _, n := range r.Networks {
+		for _, t := range n.Tables {
+			for _, x := range t.Routes {
+				if x.Origin == estate.ByHand && x.At.Known() {
+					give(t, x)
+				}
+			}
+		}
+	}
+}
+
+var leftOnMain = Rule{"left-on-main-table", Wiring, "A subnet that no table names, where one table names all others of its tier.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, s := range n.Subnets {
+			if t := forgotten(s); t != nil {
+				r.report(plan.Warning, s.Plan.Name.At, t.Place()+".subnets", fmt.Sprintf("add  %s  to %s.subnets, or name it in another table", s.Name, t.Place()),
+					"subnet %s is left on the main table, and table %s names every other subnet of tier %s", s.Path(), t.Name, s.Tier.Name)
+			}
+		}
+	}
+}}
+
+// forgotten is the table that names every other subnet of a subnet's tier, when none names this one; else nil.
+func forgotten(s *estate.Subnet) *estate.Table {
+	if s.Tier == nil || !s.ByDefault || len(s.Tier.Subnets) < 2 {
+		return nil
+	}
+	var t *estate.Table
+	for _, o := range s.Tier.Subnets {
+		switch {
+		case o == s:
+		case o.ByDefault || t != nil && o.Table != t:
+			return nil
+		default:
+			t = o.Table
+		}
+	}
+	return t
+}
+
+var access = Rule{"access", Wiring, "Tiers whose tables do not give them the access that they are for.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, tier := range n.Tiers {
+			for _, kind := range []struct {
+				access, what, mend string
+				wrong              func(*estate.Table) bool
+			}{
+				{"public", "have no route to an internet gateway", "lead a default route of %s to an internet gateway, or write another access", func(t *estate.Table) bool { return !leadsOut(t, true) }},
+				{"outbound", "have no default route", "lead a default route of %s to a gateway, or write  access: closed", func(t *estate.Table) bool { return !leadsOut(t, false) }},
+				{"closed", "have a default route to a gateway", "take the default route out of %s, or write another access", func(t *estate.Table) bool { return leadsToGateway(t) }},
+			} {
+				if tier.Plan.Access.Value != kind.access {
+					continue
+				}
+				var names, tables []string
+				for _, s := range tier.Subnets {
+					if forgotten(s) == nil && kind.wrong(s.Table) {
+						names = append(names, s.Name)
+						if p := s.Table.Place(); !slices.Contains(tables, p) {
+							tables = append(tables, p)
+						}
+					}
+				}
+				if len(names) > 0 {
+					r.report(plan.Warning, tier.Plan.Access.At, "networks."+n.Name+".tiers."+tier.Name, fmt.Sprintf(kind.mend, strings.Join(tables, ", ")),
+						"tier %s/%s is %s, and the tables of %s %s", n.Name, tier.Name, kind.access, strings.Join(names, ", "), kind.what)
+				}
+			}
+		}
+	}
+}}
+
+// leadsOut reports whether a table leads everything else somewhere: to an attached internet gateway, or to any place
+// that could carry it.
+func leadsOut(t *estate.Table, straight bool) bool {
+	return slices.ContainsFunc(t.Routes, func(x *estate.Route) bool {
+		switch g := x.Via.Gateway; {
+		case x.Via.Blackhole || x.Origin == estate.Local:
+			return false
+		case straight:
+			return g != nil && g.Internet && g.Attached
+		case g != nil && g.Internet && !g.Attached:
+			return false
+		}
+		return x.To.Bits() == 0
+	})
+}
+
+func leadsToGateway(t *estate.Table) bool {
+	return slices.ContainsFunc(t.Routes, func(x *estate.Route) bool { return x.To.Bits() == 0 && x.Via.Gateway != nil })
+}
+
+var noRouteBack = Rule{"no-route-back", Wiring, "A route over a peering, where no table at the far end leads anything back over it.", func(r *run) {
+	type side struct {
+		peering *estate.Peering
+		network *estate.Network
+	}
+	leads, first := map[side]bool{}, map[side]plan.Pos{}
+	r.eachRoute(func(t *estate.Table, x *estate.Route) {
+		if p := x.Via.Peering; p != nil && !leads[side{p, t.Network}] {
+			leads[side{p, t.Network}], first[side{p, t.Network}] = true, x.At
+		}
+	})
+	for _, p := range r.Peerings {
+		for i, n := range p.Between {
+			far := p.Between[1-i]
+			if !p.Stands() || far.Profile.PeerRoutes || !leads[side{p, n}] || leads[side{p, far}] || len(n.Ranges) == 0 {
+				continue
+			}
+			r.report(plan.Error, first[side{p, n}], "networks."+far.Name+".tables", fmt.Sprintf("add  {to: %s, via: %s}  to a table of network %s", n.Ranges[0], p.Name, far.Name),
+				"network %s leads packets over peering %s, and no table of network %s leads replies back", n.Name, p.Name, far.Name)
+		}
+	}
+}}
+
+var deadRoutes = Rule{"dead-route", Wiring, "A route over a peering, a hub or a link to a place that does not have the destination.", func(r *run) {
+	r.eachRoute(func(t *estate.Table, x *estate.Route) {
+		held, what := true, ""
+		switch via := x.Via; {
+		case via.Peering != nil:
+			far := via.Peering.Far(t.Network)
+			held = overlapsAny(far.Ranges, x.To) || len(far.Ranges) == 0 || via.Peering.Carries(far) && slices.ContainsFunc(far.Custom, func(c *estate.Route) bool { return c.To.Overlaps(x.To) })
+			what = "network " + far.Name
+		case via.Site != nil:
+			held, what = overlapsAny(via.Site.Ranges, x.To), "site "+via.Site.Name
+		case via.Hub != nil:
+			held, what = r.hubHolds(via.Hub, t.Network, x.To), "the table of hub "+via.Hub.Name+" that network "+t.Network.Name+" looks into"
+		}
+		if !held {
+			r.report(plan.Warning, x.At, t.Place(), "lead it to what holds the destination, or take it out", "the route to %s leads over %s, and %s has nothing of that range", x.To, x.Via.Name, what)
+		}
+	})
+}}
+
+func overlapsAny(ranges []netip.Prefix, p netip.Prefix) bool {
+	return slices.ContainsFunc(ranges, func(x netip.Prefix) bool { return x.Overlaps(p) })
+}
+
+// hubHolds reports whether the hub table that a network looks into has a route for any part of a range.
+func (r *run) hubHolds(h *estate.Hub, n *estate.Network, p netip.Prefix) bool {
+	for _, a := range n.Attachments {
+		if a.Hub == h && a.Table != nil && slices.ContainsFunc(a.Table.Routes, func(x *estate.Route) bool { return x.To.Overlaps(p) }) {
+			return true
+		}
+	}
+	return false
+}
+
+var deafSites = Rule{"site-does-not-know", Wiring, "A route to a site that has no route back to the network.", func(r *run) {
+	told := map[*estate.Site]map[*estate.Network]bool{}
+	r.eachRoute(func(t *estate.Table, x *estate.Route) {
+		s, n := x.Via.Site, t.Network
+		if s == nil || len(n.Ranges) == 0 || told[s][n] || slices.ContainsFunc(n.Ranges, func(p netip.Prefix) bool { return overlapsAny(s.Knows, p) }) {
+			return
+		}
+		if told[s] == nil {
+			told[s] = map[*estate.Network]bool{}
+		}
+		told[s][n] = true
+		r.report(plan.Warning, x.At, "sites."+s.Name+".knows", fmt.Sprintf("add  %s  to sites.%s.knows", n.Ranges[0], s.Name),
+			"network %s leads packets to site %s, and the site knows no way back to it", n.Name, s.Name)
+	})
+}}
+
+var strandedNATs = Rule{"stranded-nat", Wiring, "A NAT gateway with public addresses whose own subnet has no route to an internet gateway.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, g := range n.NATs() {
+			if g.In != nil && len(g.Public) > 0 && !leadsOut(g.In.Table, true) {
+				r.report(plan.Error, g.Plan.Name.At, "networks."+n.Name+".gateways."+g.Name, fmt.Sprintf("lead a default route of %s to an internet gateway", g.In.Table.Place()),
+					"NAT gateway %s sits in subnet %s, whose table has no route to an internet gateway", g.Name, g.In.Path())
+			}
+		}
+	}
+}}
+
+var idlePublic = Rule{"idle-public", Wiring, "A workload with a public address in a subnet without a route to an internet gateway.", func(r *run) {
+	for _, w := range r.Workloads {
+		if len(w.Public) > 0 && w.Subnet != nil && !leadsOut(w.Subnet.Table, true) {
+			r.report(plan.Warning, w.Plan.Public[0].At, "workloads."+w.Name+".public", fmt.Sprintf("lead a default route of %s to an internet gateway, or take the address out", w.Subnet.Table.Place()),
+				"workload %s has the public address %s, and the table of its subnet %s has no route to an internet gateway", w.Name, w.Public[0], w.Subnet.Path())
+		}
+	}
+}}
+
+var idle = Rule{"idle", Guards, "A list or a table that no subnet has.", func(r *run) {
+	for _, n := range r.Networks {
+		guarded := map[*estate.List]bool{}
+		for _, s := range n.Subnets {
+			guarded[s.List] = true
+		}
+		for _, l := range n.Lists {
+			if !guarded[l] {
+				r.report(plan.Warning, l.Plan.Name.At, "networks."+n.Name+".lists."+l.Name, "name subnets in it, or take it out", "list %s/%s guards no subnet", n.Name, l.Name)
+			}
+		}
+		for _, t := range n.Tables {
+			if t.Plan != nil && !t.Main && len(t.Subnets) == 0 && len(n.Subnets) > 0 {
+				r.report(plan.Warning, t.At(), t.Place(), "name subnets in it, or take it out", "table %s is for no subnet", t.Path())
+			}
+		}
+	}
+}}
+
+var emptyGroups = Rule{"empty-group", Guards, "A rule that names a group without members, and so matches nothing.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, g := range n.Groups {
+			for _, x := range slices.Concat(g.In, g.Out) {
+				if x.Group != nil && len(x.Group.Members) == 0 {
+					r.report(plan.Warning, x.At, "networks."+n.Name+".groups."+g.Name, fmt.Sprintf("put workloads into group %s, or take the rule out", x.Group.Name),
+						"the rule  %s  matches nothing, because group %s has no members", x.Text, x.Group.Name)
+				}
+			}
+		}
+	}
+}}
+
+var shadowed = Rule{"shadowed-rule", Guards, "A rule of a list that nothing gets to, because one before it decides.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, l := range n.Lists {
+			for _, rules := range [][]estate.Rule{l.In, l.Out} {
+				for i, x := range rules {
+					if j := slices.IndexFunc(rules[:i], func(y estate.Rule) bool { return covers(y, x) }); j >= 0 {
+						r.report(plan.Warning, x.At, "networks."+n.Name+".lists."+l.Name, "take it out, or move it up",
+							"nothing gets to the rule  %s,  because line %d has decided already:  %s", x.Text, rules[j].At.Line, rules[j].Text)
+					}
+				}
+			}
+		}
+	}
+}}
+
+// covers reports whether one rule matches all that another does.
+func covers(a, b estate.Rule) bool {
+	if a.Peer.Group != "" || b.Peer.Group != "" || !a.Flows.Covers(b.Flows) {
+		return false
+	}
+	ranges := func(p plan.Peer) address.Set {
+		if p.Any {
+			return address.All()
+		}
+		return address.SetOf(p.Range)
+	}
+	return ranges(a.Peer).Covers(ranges(b.Peer))
+}

@@ -1,0 +1,53 @@
+package check
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
+)
+
+// TestWiringRules tries each rule on wiring and guards on a plan that breaks it, and on the nearest that does not.
+func TestWiringRules(t *testing.T) {
+	for _, c := range []struct{ text, want string }{
+		{"networks: {a: {range: 10.0.0.0/16}, b: {range: 10.0.0.0/17}}", ""},
+		{"networks: {a: {range: 10.0.0.0/16}, b: {range: 10.0.0.0/17}}\npeerings: {p: {between: [a, b], accepted: [a, b]}}", "conflict network a (10.0.0.0/16) and network b (10.0.0.0/17) overlap"},
+		{"networks: {a: {range: 10.0.0.0/16}, b: {range: 10.1.0.0/16}}\npeerings: {p: {between: [a, b], accepted: [a]}}", "half-joined peering p is not accepted by b"},
+		{"networks: {a: {range: 10.0.0.0/16, gateways: {g: {kind: internet, attached: false}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}}}", "not-attached the route to 0.0.0.0/0 leads to gateway g"},
+		{"networks: {a: {range: 10.0.0.0/16, tiers: {w: {}}, subnets: {x: {tier: w, range: 10.0.0.0/24}, y: {tier: w, range: 10.0.1.0/24}}, tables: {t: {subnets: [x], routes: []}}}}", "left-on-main-table subnet a/y is left on the main table"},
+		{"networks: {a: {range: 10.0.0.0/16, tiers: {w: {}}, subnets: {x: {tier: w, range: 10.0.0.0/24}, y: {tier: w, range: 10.0.1.0/24}}, tables: {t: {subnets: [x, y], routes: []}}}}", ""},
+		{"networks: {a: {range: 10.0.0.0/16, tiers: {w: {access: public}}, subnets: {x: {tier: w, range: 10.0.0.0/24}}}}", "access tier a/w is public, and the tables of x have no route to an internet gateway"},
+		{"networks: {a: {range: 10.0.0.0/16, tiers: {w: {access: outbound}}, subnets: {x: {tier: w, range: 10.0.0.0/24}}}}", "access tier a/w is outbound, and the tables of x have no default route"},
+		{"networks: {a: {range: 10.0.0.0/16, tiers: {w: {access: closed}}, subnets: {x: {tier: w, range: 10.0.0.0/24}}}}", ""},
+		{"networks: {a: {range: 10.0.0.0/16, tiers: {w: {access: closed}}, subnets: {x: {tier: w, range: 10.0.0.0/24}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}}}", "access tier a/w is closed, and the tables of x have a default route"},
+		{"networks: {a: {range: 10.0.0.0/16, tables: {m: {main: true, routes: [{to: 10.1.0.0/16, via: p}]}}}, b: {range: 10.1.0.0/16}}\npeerings: {p: {between: [a, b], accepted: [a, b]}}", "no-route-back network a leads packets over peering p, and no table of network b leads replies back"},
+		{"networks: {a: {range: 10.0.0.0/16, tables: {m: {main: true, routes: [{to: 10.1.0.0/16, via: p}]}}}, b: {range: 10.1.0.0/16, tables: {m: {main: true, routes: [{to: 10.0.0.0/24, via: p}]}}}}\npeerings: {p: {between: [a, b], accepted: [a, b]}}", ""},
+		{"networks: {a: {range: 10.0.0.0/16, tables: {m: {main: true, routes: [{to: 10.2.0.0/16, via: p}]}}}, b: {range: 10.1.0.0/16, tables: {m: {main: true, routes: [{to: 10.0.0.0/24, via: p}]}}}}\npeerings: {p: {between: [a, b], accepted: [a, b]}}", "dead-route the route to 10.2.0.0/16 leads over p, and network b has nothing of that range"},
+		{"networks: {a: {range: 10.0.0.0/16, tables: {m: {main: true, routes: [{to: 10.9.0.0/16, via: s}]}}}}\nsites: {s: {ranges: 10.9.0.0/16, knows: 10.5.0.0/16, link: a}}", "site-does-not-know network a leads packets to site s"},
+		{"networks: {a: {range: 10.0.0.0/16, tables: {m: {main: true, routes: [{to: 10.9.0.0/16, via: s}]}}}}\nsites: {s: {ranges: 10.9.0.0/16, knows: 10.0.0.0/8, link: a}}", ""},
+		{"networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {g: {kind: nat, in: x, address: 10.0.0.9, public: 203.0.113.9}}}}", "stranded-nat NAT gateway g sits in subnet a/x"},
+		{"networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9}}", "idle-public workload w has the public address 203.0.113.9"},
+		{"networks: {a: {range: 10.0.0.0/16, lists: {l: {subnets: [], in: [allow any from any], out: []}}}}", "idle list a/l guards no subnet"},
+		{"networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, tables: {m: {main: true, routes: []}, t: {subnets: [], routes: []}}}}", "idle table a/t is for no subnet"},
+		{"networks: {a: {range: 10.0.0.0/16, groups: {g: {in: [tcp/22 from group h], out: []}, h: {in: [], out: []}}}}", "empty-group the rule  tcp/22 from group h  matches nothing"},
+		{"networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, lists: {l: {subnets: [x], in: [allow tcp/22 from any, deny any from 10.0.0.0/8, allow tcp from 10.2.0.0/16], out: []}}}}", "shadowed-rule nothing gets to the rule  allow tcp from 10.2.0.0/16,  because line 2 has decided already:  deny any from 10.0.0.0/8"},
+	} {
+		e, problems := estate.Load(plan.NewSource("p", []byte("wendrik: 1\n"+c.text+"\n")))
+		require.Empty(t, problems, c.text)
+		var found []string
+		for _, f := range Run(e, Meets, Wiring, Guards) {
+			assert.NotEmpty(t, f.Mend, f.Message)
+			found = append(found, f.Code+" "+f.Message)
+		}
+		if c.want == "" {
+			assert.Empty(t, found, c.text)
+			continue
+		}
+		if assert.Len(t, found, 1, c.text) {
+			assert.Contains(t, found[0], c.want, c.text)
+		}
+	}
+}

@@ -1,0 +1,131 @@
+// Package expect holds an estate against what its plan says of it: who reaches whom, and who never does.
+package expect
+
+import (
+	"fmt"
+	"strings"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/reach"
+)
+
+// Result is what became of one expectation.
+type Result struct {
+	*plan.Expectation
+	Holds   bool
+	Pairs   int           // how many pairs of ends it speaks of
+	Against int           // how many of them are otherwise than expected
+	Counter *reach.Answer // the first that is; nil when it holds, or there is no pair
+	Why     string        // why it does not hold, or what it rests on that is doubtful, as a sentence without its full stop
+	Mend    string
+}
+
+// Run holds each expectation of the plan against the estate. A reaches B when every workload of A reaches every one of
+// B with the whole flow; A never reaches B when no part of the flow passes between any of them. Before each it calls
+// step, when that is not nil, with its number and how many there are.
+func Run(e *estate.Estate, step func(done, total int)) []Result {
+	var all []Result
+	for i := range e.Plan.Expect {
+		if step != nil {
+			step(i, len(e.Plan.Expect))
+		}
+		all = append(all, one(e, &e.Plan.Expect[i]))
+	}
+	return all
+}
+
+func one(e *estate.Estate, x *plan.Expectation) Result {
+	r := Result{Expectation: x}
+	from, err := reach.FindEnds(e, x.From)
+	var to reach.Ends
+	if err == nil {
+		to, err = reach.FindEnds(e, x.To)
+	}
+	if err != nil {
+		r.Why = err.Error()
+		if unknown, is := err.(*reach.UnknownEndError); is {
+			r.Mend = unknown.Mend
+		}
+		return r
+	}
+	s := reach.AskMany(e, from, to, x.Flows, false, nil)
+	r.Pairs = s.Pairs
+	for _, p := range s.Parts {
+		as := p.Answer.Verdict == reach.Open
+		if x.Never {
+			as = p.Answer.Verdict == reach.Blocked
+		}
+		if as {
+			continue
+		}
+		if r.Counter == nil {
+			r.Counter = p.Answer
+		}
+		r.Against += p.Pairs
+	}
+	r.Holds = r.Against == 0 && (r.Pairs > 0 || x.Never)
+	r.explain(from, to)
+	return r
+}
+
+// explain says in a sentence why the expectation does not hold.
+func (r *Result) explain(from, to reach.Ends) {
+	if r.Pairs == 0 {
+		empty := from
+		if from.One != nil || len(from.Many) > 0 {
+			empty = to
+		}
+		r.Why = fmt.Sprintf("nothing was tried, because %s has no workload to try", empty.Name)
+		r.Mend = "put a workload there, or take the line out"
+		return
+	}
+	a := r.Counter
+	if a == nil {
+		return
+	}
+	if r.Never {
+		r.Why = fmt.Sprintf("%s reaches %s on %s", a.From.Name, a.To.Name, a.Some.Intersect(r.Flows))
+		r.Mend = fmt.Sprintf("wendrik reach %s %s%s  shows by which way", a.From.Name, a.To.Name, r.on())
+	} else {
+		r.Why = fmt.Sprintf("%s does not reach %s on %s", a.From.Name, a.To.Name, r.Flows)
+		if a.Verdict == reach.Partly {
+			r.Why = fmt.Sprintf("%s reaches %s on %s only in part", a.From.Name, a.To.Name, r.Flows)
+		}
+		if len(a.Blockers) > 0 {
+			r.Why += ": " + a.Blockers[0].Message
+			r.Mend = a.Blockers[0].Mend
+			if more := len(a.Blockers) - 1; more > 0 {
+				r.Why += fmt.Sprintf(" (and %d more)", more)
+				r.Mend = fmt.Sprintf("wendrik reach %s %s%s  shows all that stops it", a.From.Name, a.To.Name, r.on())
+			}
+		}
+	}
+	if r.Against > 1 {
+		r.Why += fmt.Sprintf("; %d of %d pairs are so", r.Against, r.Pairs)
+	}
+}
+
+// on is the flag of reach that asks for the flows of the expectation.
+func (r *Result) on() string {
+	if r.Flows.Equal(flow.Any()) {
+		return ""
+	}
+	return " -on " + strings.Join(r.Flows.Words(), ",")
+}
+
+// Finding is the result as a finding, when it does not hold or is doubtful.
+func (r *Result) Finding() (plan.Finding, bool) {
+	f := plan.Finding{Code: "expectation", At: r.At, Place: "expect", Mend: r.Mend, Message: fmt.Sprintf("%q does not hold: %s", r.Text, r.Why)}
+	switch {
+	case !r.Holds:
+		f.Severity = plan.Error
+		return f, true
+	case r.Why != "":
+		f.Severity = plan.Warning
+		f.Message = fmt.Sprintf("%q holds, but %s", r.Text, r.Why)
+		return f, true
+	}
+	return f, false
+}

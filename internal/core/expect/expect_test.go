@@ -1,0 +1,64 @@
+package expect
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
+)
+
+const pier = `wendrik: 1
+networks:
+  pier:
+    range: 10.0.0.0/16
+    tiers: {web: {}, db: {}, none: {}}
+    subnets: {web: {tier: web, range: 10.0.0.0/24}, db: {tier: db, range: 10.0.1.0/24}, none: {tier: none, range: 10.0.2.0/24}}
+    groups:
+      web: {in: [tcp/443 from any], out: [any to any]}
+      db: {in: [tcp/5432 from 10.0.0.1/32], out: []}
+  quay: {range: 10.1.0.0/16, subnets: {hall: {range: 10.1.0.0/24}}}
+workloads:
+  web-1: {in: pier/web, address: 10.0.0.1, groups: [web]}
+  web-2: {in: pier/web, address: 10.0.0.2, groups: [web]}
+  db: {in: pier/db, address: 10.0.1.1, groups: [db]}
+  clerk: {in: quay/hall, address: 10.1.0.1}
+expect:
+`
+
+// TestRun tries each kind of expectation, held and broken.
+func TestRun(t *testing.T) {
+	for _, c := range []struct {
+		line  string
+		holds bool
+		why   string
+		pairs int
+	}{
+		{"web-1 reaches db on tcp/5432", true, "", 1},
+		{"web-2 reaches db on tcp/5432", false, "web-2 does not reach db on tcp/5432: no rule of group db", 1},
+		{"pier/web reaches db on tcp/5432", false, "web-2 does not reach db on tcp/5432: no rule of group db", 2},
+		{"web-1 reaches db on tcp/5432-5433", false, "web-1 reaches db on tcp/5432-5433 only in part", 1},
+		{"pier/web reaches pier/web on tcp/443", true, "", 2},
+		{"quay never reaches pier", true, "", 3},
+		{"internet never reaches pier", true, "", 3},
+		{"pier never reaches db", false, "web-1 reaches db on tcp/5432", 2},
+		{"pier never reaches db on udp", true, "", 2},
+		{"pier/none never reaches db", true, "nothing was tried, because pier/none has no workload to try", 0},
+		{"pier/none reaches db on tcp/1", false, "nothing was tried, because pier/none has no workload to try", 0},
+		{"pier/web reaches quay on tcp/443", false, "2 of 2 pairs are so", 2},
+	} {
+		e, findings := estate.Load(plan.NewSource("p", []byte(pier+"  - "+c.line+"\n")))
+		require.Empty(t, findings, c.line)
+		r := Run(e, nil)[0]
+		assert.Equal(t, c.holds, r.Holds, c.line)
+		assert.Equal(t, c.pairs, r.Pairs, c.line)
+		assert.Contains(t, r.Why, c.why, c.line)
+		f, doubtful := r.Finding()
+		assert.Equal(t, r.Why != "", doubtful, c.line)
+		if doubtful {
+			assert.NotEmpty(t, f.Mend, c.line)
+		}
+	}
+}

@@ -1,0 +1,267 @@
+package reach
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+)
+
+// This file answers questions about many: the workloads of a subnet, a tier or a network.
+
+// Ends are one end of a question, or many workloads.
+type Ends struct {
+	Name string
+	One  *End               // nil when it is many
+	Many []*estate.Workload // those of a network, tier or subnet that have a place in the estate
+}
+
+// FindEnds finds what a word names: an end, as Find does, or the workloads of a network, network/tier or network/subnet.
+func FindEnds(e *estate.Estate, word string) (Ends, error) {
+	many := Ends{Name: word}
+	end, err := Find(e, word)
+	if err == nil {
+		many.One = &end
+		return many, nil
+	}
+	name, part, slash := strings.Cut(word, "/")
+	n := e.Network(name)
+	if n == nil || e.Workload(word) != nil || slash && n.Subnet(part) == nil && n.Tier(part) == nil {
+		return many, err
+	}
+	for _, s := range n.Subnets {
+		if slash && s.Name != part && (s.Tier == nil || s.Tier.Name != part) {
+			continue
+		}
+		for _, x := range s.Workloads {
+			if settled(x) {
+				many.Many = append(many.Many, x)
+			}
+		}
+	}
+	return many, nil
+}
+
+// Pair is an ordered pair of ends, by name.
+type Pair struct{ From, To string }
+
+// Part is some pairs of a question about many that fare alike.
+type Part struct {
+	Answer *Answer // of the first of them
+	Pairs  int
+	Some   []Pair // a few of them, the first one first
+}
+
+// Survey is the answer to a question about many.
+type Survey struct {
+	From, To Ends
+	Asked    flow.Set
+	Verdict  Verdict // Open when all pairs are, Blocked when all are; Blocked too when there is none
+	Pairs    int
+	Parts    []Part
+}
+
+// maxNamed is how many pairs of a part are named.
+const maxNamed = 3
+
+// AskMany answers for every pair of some ends, by classes of workloads that nothing tells apart. Parts are those that
+// fare alike, and with apart those that take the same way as well. A workload is never asked about itself. After each
+// pair of classes it calls step, when that is not nil, with how much is done of how much.
+func AskMany(e *estate.Estate, from, to Ends, asked flow.Set, apart bool, step func(done, total int)) *Survey {
+	s := &Survey{From: from, To: to, Asked: asked}
+	froms, tos := bundles(e, from, to)
+	for i, x := range froms {
+		for j, y := range tos {
+			for _, q := range x.questions(y) {
+				s.add(Ask(e, q.from, q.to, asked), q.pairs, apart)
+			}
+			if step != nil {
+				step(i*len(tos)+j+1, len(froms)*len(tos))
+			}
+		}
+	}
+	s.sum()
+	return s
+}
+
+func (s *Survey) sum() {
+	open, blocked := true, true
+	for _, p := range s.Parts {
+		open = open && p.Answer.Verdict == Open
+		blocked = blocked && p.Answer.Verdict == Blocked
+	}
+	switch {
+	case blocked:
+		s.Verdict = Blocked
+	case open:
+		s.Verdict = Open
+	default:
+		s.Verdict = Partly
+	}
+}
+
+// add adds an answer to the part that fares like it.
+func (s *Survey) add(a *Answer, pairs int, apart bool) {
+	s.Pairs += pairs
+	one := Pair{a.From.Name, a.To.Name}
+	for i := range s.Parts {
+		if p := &s.Parts[i]; p.Answer.fares(a) && (!apart || slices.EqualFunc(p.Answer.Ways, a.Ways, Way.sameRoad)) {
+			p.Pairs += pairs
+			if len(p.Some) < maxNamed {
+				p.Some = append(p.Some, one)
+			}
+			return
+		}
+	}
+	s.Parts = append(s.Parts, Part{a, pairs, []Pair{one}})
+}
+
+// fares reports whether two answers say the same of different ends.
+func (a *Answer) fares(b *Answer) bool {
+	if a.Verdict != b.Verdict || !a.Passes.Equal(b.Passes) || !a.Some.Equal(b.Some) || len(a.Blockers) != len(b.Blockers) {
+		return false
+	}
+	for i, x := range a.Blockers {
+		if y := b.Blockers[i]; x.Code != y.Code || x.At != y.At || x.Place != y.Place {
+			return false
+		}
+	}
+	return true
+}
+
+// sameRoad reports whether two ways lead over the same steps, whoever takes them.
+func (w Way) sameRoad(o Way) bool {
+	same := func(a, b Hop) bool { return a.Kind == b.Kind && (a.Kind == "workload" || a.Where == b.Where && a.At == b.At) }
+	return slices.EqualFunc(w.Forward, o.Forward, same) && slices.EqualFunc(w.Back, o.Back, same)
+}
+
+// bundle is some ends of a question that nothing tells apart: an end alone, or the workloads of a class.
+type bundle struct {
+	one   *End
+	class *Class
+}
+
+// bundles sorts the ends of a question into bundles.
+func bundles(e *estate.Estate, from, to Ends) (froms, tos []bundle) {
+	const inFrom, inTo = 1, 2
+	wanted := map[*estate.Workload]int{}
+	for _, x := range from.Many {
+		wanted[x] |= inFrom
+	}
+	for _, x := range to.Many {
+		wanted[x] |= inTo
+	}
+	if len(wanted) > 0 {
+		g := newClasses(e, func(x *estate.Workload) int {
+			if wanted[x] == 0 {
+				return -1
+			}
+			return wanted[x]*4 + publicness(x)
+		})
+		for _, c := range g.Classes {
+			if wanted[c.Members[0]]&inFrom != 0 {
+				froms = append(froms, bundle{class: c})
+			}
+			if wanted[c.Members[0]]&inTo != 0 {
+				tos = append(tos, bundle{class: c})
+			}
+		}
+	}
+	if from.One != nil {
+		froms = []bundle{{one: from.One}}
+	}
+	if to.One != nil {
+		tos = []bundle{{one: to.One}}
+	}
+	return froms, tos
+}
+
+// publicness numbers in which families the internet can know a workload: what classes do not tell apart, and the
+// internet does.
+func publicness(x *estate.Workload) int {
+	n := 0
+	for i, f := range []family{ipv4, ipv6} {
+		if _, has := x.PublicLike(f); has {
+			n |= 1 << i
+		}
+	}
+	return n
+}
+
+// question is one to ask, and for how many pairs its answer stands.
+type question struct {
+	from, to End
+	pairs    int
+}
+
+// questions are those whose answers stand for all pairs of two bundles: one across subnets, and one within a subnet.
+func (b bundle) questions(c bundle) []question {
+	switch {
+	case b.one != nil && c.one != nil:
+		return []question{{*b.one, *c.one, 1}}
+	case b.one != nil:
+		return withOne(*b.one, c.class, func(x *estate.Workload, pairs int) question { return question{*b.one, endOf(x), pairs} })
+	case c.one != nil:
+		return withOne(*c.one, b.class, func(x *estate.Workload, pairs int) question { return question{endOf(x), *c.one, pairs} })
+	}
+	var out []question
+	across, within := pairs(b.class, c.class)
+	for _, want := range []struct {
+		pairs int
+		same  bool
+	}{{across, false}, {within, true}} {
+		if want.pairs == 0 {
+			continue
+		}
+		x, y := onePair(b.class, c.class, want.same)
+		out = append(out, question{endOf(x), endOf(y), want.pairs})
+	}
+	return out
+}
+
+// onePair is a pair of different workloads of two classes, in the same subnet or in different ones. There must be one.
+func onePair(b, c *Class, same bool) (x, y *estate.Workload) {
+	for _, x := range b.Members {
+		for _, y := range c.Members {
+			if x != y && (x.Subnet == y.Subnet) == same {
+				return x, y
+			}
+		}
+	}
+	panic("pairs were counted that are not there")
+}
+
+// withOne asks about one end, and a workload of a class: one in another subnet, and one in the same.
+func withOne(one End, c *Class, ask func(x *estate.Workload, pairs int) question) []question {
+	var out []question
+	var far, near []*estate.Workload
+	for _, x := range c.Members {
+		switch {
+		case one.Workload == nil || one.Workload.Subnet != x.Subnet:
+			far = append(far, x)
+		case one.Workload != x:
+			near = append(near, x)
+		}
+	}
+	for _, some := range [][]*estate.Workload{far, near} {
+		if len(some) > 0 {
+			out = append(out, ask(some[0], len(some)))
+		}
+	}
+	return out
+}
+
+func endOf(x *estate.Workload) End { return End{Name: x.Name, Workload: x} }
+
+// Describe says in a few words what the ends are.
+func (e Ends) Describe() string {
+	if e.One != nil {
+		return e.Name
+	}
+	if len(e.Many) == 1 {
+		return fmt.Sprintf("%s (1 workload)", e.Name)
+	}
+	return fmt.Sprintf("%s (%d workloads)", e.Name, len(e.Many))
+}

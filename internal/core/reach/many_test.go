@@ -1,0 +1,139 @@
+package reach
+
+import (
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/randomplan"
+)
+
+// TestManyAgainstPairs holds answers about many against asking for each pair.
+func TestManyAgainstPairs(t *testing.T) {
+	asked := 0
+	for seed := range uint64(60) {
+		e, findings := estate.Load(plan.NewSource("p", []byte(randomplan.Write(rand.New(rand.NewPCG(seed, 5))))))
+		require.Empty(t, findings)
+		words := []string{"internet"}
+		for _, n := range e.Networks {
+			words = append(words, n.Name)
+			for _, s := range n.Subnets {
+				words = append(words, s.Path())
+			}
+		}
+		for _, s := range e.Sites {
+			words = append(words, s.Name)
+		}
+		rng := rand.New(rand.NewPCG(seed, 6))
+		for range 12 {
+			from, err := FindEnds(e, words[rng.IntN(len(words))])
+			require.NoError(t, err)
+			to, err := FindEnds(e, words[rng.IntN(len(words))])
+			require.NoError(t, err)
+			if from.One != nil && to.One != nil {
+				continue
+			}
+			got := AskMany(e, from, to, flow.Any(), rng.IntN(2) == 0, nil)
+			want := map[string]int{}
+			for _, a := range each(from) {
+				for _, b := range each(to) {
+					if a.Workload == nil || a.Workload != b.Workload {
+						one := Ask(e, a, b, flow.Any())
+						want[one.Passes.Key()+"|"+one.Some.Key()]++
+						asked++
+					}
+				}
+			}
+			have := map[string]int{}
+			for _, p := range got.Parts {
+				have[p.Answer.Passes.Key()+"|"+p.Answer.Some.Key()] += p.Pairs
+			}
+			assert.Equal(t, want, have, "seed %d: %s to %s", seed, from.Name, to.Name)
+		}
+	}
+	assert.Greater(t, asked, 2000)
+}
+
+func each(e Ends) []End {
+	if e.One != nil {
+		return []End{*e.One}
+	}
+	var all []End
+	for _, x := range e.Many {
+		all = append(all, endOf(x))
+	}
+	return all
+}
+
+// TestTry tries mends, and what they open beyond what was asked.
+func TestTry(t *testing.T) {
+	e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(port)))
+	require.Empty(t, findings)
+	from, _ := Find(e, "db")
+	to, _ := Find(e, "feed")
+	on, _ := flow.Parse("tcp/8443")
+	a := Ask(e, from, to, on)
+	require.Equal(t, Blocked, a.Verdict)
+	x := Try(e, a)
+	require.Empty(t, x.Problem)
+	assert.Equal(t, Open, x.After.Verdict)
+	var words []string
+	for _, o := range x.Opens {
+		for _, f := range o.From {
+			for _, g := range o.To {
+				words = append(words, f+" "+g+" "+o.Flows.String())
+			}
+		}
+	}
+	slices.Sort(words)
+	// The truth, pair by pair.
+	text, _, err := plan.Apply(e.Plan.Source, slices.Concat(editsOf(a)...))
+	require.NoError(t, err)
+	after, findings := estate.Load(plan.NewSource("wendrik.yaml", text))
+	require.Empty(t, findings)
+	ends := []string{"internet"}
+	for _, s := range e.Sites {
+		ends = append(ends, s.Name)
+	}
+	for _, x := range e.Workloads {
+		ends = append(ends, x.Name)
+	}
+	var want []string
+	for _, p := range ends {
+		for _, q := range ends {
+			if p == q || e.Workload(p) == nil && e.Workload(q) == nil {
+				continue
+			}
+			var fates [2]Fate
+			for i, e := range []*estate.Estate{e, after} {
+				from, _ := Find(e, p)
+				to, _ := Find(e, q)
+				one := Ask(e, from, to, flow.Any())
+				fates[i] = Fate{one.Passes, one.Some}
+			}
+			more := gain(fates[0], fates[1])
+			if p == "db" && q == "feed" {
+				more = more.Minus(on)
+			}
+			if !more.Empty() {
+				want = append(want, p+" "+q+" "+more.String())
+			}
+		}
+	}
+	slices.Sort(want)
+	assert.NotEmpty(t, want, "the test must have something to find")
+	assert.Equal(t, want, words)
+}
+
+func editsOf(a *Answer) (all [][]plan.Edit) {
+	for _, b := range a.Blockers {
+		all = append(all, b.Edits)
+	}
+	return all
+}
