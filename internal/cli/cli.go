@@ -41,7 +41,7 @@ type call struct {
 
 // commands are in the order of the day's work.
 func commands() []*command {
-	return []*command{demoCommand(), blockCommand(), spaceCommand(), carveCommand(), overlapsCommand(), reachCommand(), gridCommand(), checkCommand(), showCommand(), helpCommand()}
+	return []*command{demoCommand(), blockCommand(), spaceCommand(), carveCommand(), overlapsCommand(), reachCommand(), gridCommand(), checkCommand(), rehearseCommand(), showCommand(), helpCommand()}
 }
 
 func commandNamed(name string) *command {

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"encoding/json"
 	"fmt"
+	"strconv"
 
 	"github.com/jedib0t/go-pretty/v6/progress"
 
@@ -104,7 +105,7 @@ type classOut struct {
 func (g *gridCall) classes() error {
 	grid := reach.NewGrid(g.e, func(*estate.Workload) int { return 0 })
 	w := bufio.NewWriterSize(g.out, 1<<16)
-	line := func(v any) error {
+	object := func(v any) error {
 		raw, err := json.Marshal(v)
 		if err != nil {
 			return err
@@ -119,29 +120,56 @@ func (g *gridCall) classes() error {
 			x.Workloads = append(x.Workloads, m.Name)
 		}
 		w.WriteString(comma(i))
-		if err := line(x); err != nil {
+		if err := object(x); err != nil {
 			return err
 		}
 	}
 	w.WriteString("],\n\"rows\": [")
 	meter := g.meter("working out the grid", 0, progress.UnitsDefault)
-	last := reach.NoPair
-	var numbers []byte
+	// Fates are numbered in the order in which they come, so that one plan always gives one text.
+	var order []reach.FateID
+	var numbers []int // by the grid's own numbers, from 1
+	numberOf := func(id reach.FateID) int64 {
+		for int(id) >= len(numbers) {
+			numbers = append(numbers, 0)
+		}
+		if numbers[id] == 0 {
+			order = append(order, id)
+			numbers[id] = len(order)
+		}
+		return int64(numbers[id] - 1)
+	}
+	var line []byte
 	err := grid.Rows(func(from int, row []reach.Cell) error {
-		numbers = numbers[:0]
-		for i, half := range []string{"{\"across\":[", "],\"within\":["} {
-			numbers = append(numbers, half...)
-			for to, cell := range row {
-				if to > 0 {
-					numbers = append(numbers, ',')
-				}
-				id := []reach.FateID{cell.Across, cell.Within}[i]
-				numbers = fmt.Append(numbers, id)
-				last = max(last, id)
+		line = append(line[:0], "{\"across\":["...)
+		for to, cell := range row {
+			if to > 0 {
+				line = append(line, ',')
+			}
+			if cell.Across == reach.NoPair {
+				line = append(line, "-1"...)
+			} else {
+				line = strconv.AppendInt(line, numberOf(cell.Across), 10)
 			}
 		}
+		line = append(line, "],\"within\":["...)
+		first := true
+		for to, cell := range row {
+			if cell.Within == reach.NoPair {
+				continue
+			}
+			if !first {
+				line = append(line, ',')
+			}
+			first = false
+			line = append(line, '[')
+			line = strconv.AppendInt(line, int64(to), 10)
+			line = append(line, ',')
+			line = strconv.AppendInt(line, numberOf(cell.Within), 10)
+			line = append(line, ']')
+		}
 		w.WriteString(comma(from))
-		w.Write(numbers)
+		w.Write(line)
 		meter.step(from+1, len(grid.Classes))
 		_, err := w.WriteString("]}")
 		return err
@@ -151,11 +179,11 @@ func (g *gridCall) classes() error {
 		return err
 	}
 	w.WriteString("],\n\"fates\": [")
-	for id := reach.FateID(0); id <= last; id++ {
+	for i, id := range order {
 		f := grid.Fate(id)
 		full, some := f.Full.Intersect(g.asked), f.Some.Intersect(g.asked)
-		w.WriteString(comma(int(id)))
-		if err := line(fateOut{string(f.Verdict(g.asked)), full.Words(), some.Minus(full).Words()}); err != nil {
+		w.WriteString(comma(i))
+		if err := object(fateOut{string(f.Verdict(g.asked)), full.Words(), some.Minus(full).Words()}); err != nil {
 			return err
 		}
 	}

@@ -253,6 +253,24 @@ func (s Set) WholeProtocols() Set {
 	return out
 }
 
+// Span is a run of flows of one protocol: ports from First to Last, or all of a protocol that has none.
+type Span struct {
+	Protocol    string // tcp, udp or icmp
+	First, Last uint16
+	Whole       bool // whether it is all of the protocol
+}
+
+// Spans are the parts of a set, without those protocols that no rule can name.
+func (s Set) Spans() []Span {
+	var out []Span
+	for _, x := range s.spans {
+		if i := int(x.first >> 16); i < len(protocols)-1 {
+			out = append(out, Span{protocols[i].name, uint16(x.first), uint16(x.last), x == of(i)})
+		}
+	}
+	return out
+}
+
 // Key is a text that only equal sets share, to look sets up by.
 func (s Set) Key() string {
 	b := make([]byte, 0, 8*len(s.spans))

@@ -133,7 +133,9 @@ func (a *Answer) fares(b *Answer) bool {
 
 // sameRoad reports whether two ways lead over the same steps, whoever takes them.
 func (w Way) sameRoad(o Way) bool {
-	same := func(a, b Hop) bool { return a.Kind == b.Kind && (a.Kind == "workload" || a.Where == b.Where && a.At == b.At) }
+	same := func(a, b Hop) bool {
+		return a.Kind == b.Kind && (a.Kind == "workload" || a.Where == b.Where && a.At == b.At)
+	}
 	return slices.EqualFunc(w.Forward, o.Forward, same) && slices.EqualFunc(w.Back, o.Back, same)
 }
 

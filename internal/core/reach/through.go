@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/plan"
 )
@@ -17,6 +18,8 @@ func (w *walker) throughNAT(s *estate.Subnet, g *estate.Gateway, r *estate.Route
 		w.quiet.kept = true
 	}
 	switch {
+	case w.isFor(s, estate.Host{NAT: g}, p):
+		w.toHost(s, g.In, p)
 	case w.back:
 		w.strangeReply(s, "NAT gateway "+g.Name, "nat", g.Path(), r, p)
 	case !w.translated.Nobody():
@@ -37,6 +40,19 @@ func (w *walker) throughNAT(s *estate.Subnet, g *estate.Gateway, r *estate.Route
 		}
 		w.leaveSubnet(g.In, p)
 	}
+}
+
+// isFor reports whether a packet that a route leads to a host is for that host itself, which then passes nothing on.
+func (w *walker) isFor(s *estate.Subnet, host estate.Host, p packet) bool {
+	return p.dst.IsValid() && s.Network.Host(p.dst.Addr) == host && p.dst.inRange(address.Single(p.dst.Addr))
+}
+
+// toHost brings a packet from one subnet to its destination in another, or in the same.
+func (w *walker) toHost(from, to *estate.Subnet, p packet) {
+	if to != from {
+		w.list(to, inward, p)
+	}
+	w.enterSubnet(to, p, false)
 }
 
 // strangeReply blocks a reply that something translates which the flow did not come through.
@@ -61,6 +77,9 @@ func (w *walker) throughWorkload(s *estate.Subnet, x *estate.Workload, r *estate
 		w.quiet.kept = true
 	}
 	switch {
+	case w.isFor(s, estate.Host{Workload: x}, p):
+		w.toHost(s, x.Subnet, p)
+		return
 	case !x.Forwards:
 		if !w.fails() {
 			w.misrouted("workload", x.Name, s, r, p, "not-forwarding", "workload %s does not forward: it drops what is not for itself (write  forwards: plain  or  forwards: nat)", x.Name)
@@ -83,20 +102,23 @@ func (w *walker) throughWorkload(s *estate.Subnet, x *estate.Workload, r *estate
 	if x.Subnet != s {
 		w.list(x.Subnet, inward, p)
 	}
-	// It remembers the flows that it let through; a reply to another is like a new flow to it.
-	if !w.back || !slices.Contains(w.through, x) {
+	// It remembers the flows that it let through; a reply to another is like a new flow to it, and so is one whose
+	// addresses something between has changed.
+	known := w.back && slices.Contains(w.through, passage{x, p.dst.Addr, p.src.Addr})
+	if !known {
 		w.groups(x, inward, p)
 		w.groups(x, outward, p)
 	}
 	switch {
-	case w.back:
+	case known:
 		w.passed = append(w.passed, x)
+	case w.back:
 	case x.Translates:
 		w.translated = estate.Host{Workload: x}
 		p.src = at(private)
 		w.seen = p.src
 	default:
-		w.through = append(w.through, x)
+		w.through = append(w.through, passage{x, p.src.Addr, p.dst.Addr})
 	}
 	if w.quiet == nil {
 		w.cross("workload " + x.Name)
@@ -112,7 +134,8 @@ func (w *walker) throughWorkload(s *estate.Subnet, x *estate.Workload, r *estate
 // checkPassed blocks a reply that does not come back through a workload that passed the flow on: that one would see
 // half a conversation.
 func (w *walker) checkPassed() {
-	for _, x := range w.through {
+	for _, by := range w.through {
+		x := by.workload
 		if slices.Contains(w.passed, x) || w.halted() {
 			continue
 		}

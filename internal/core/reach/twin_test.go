@@ -27,13 +27,19 @@ type trip struct {
 	source   *estate.Workload
 	host     estate.Host // the NAT gateway or workload that translated it
 	took     netip.Addr  // the address in the place of which that put its own
-	through  []*estate.Workload
+	through  []saw
 	passed   []*estate.Workload
 	left     estate.Host      // left for the internet under a public address of this one
 	exit     *estate.Network  // from this network
 	entered  *estate.Workload // entered from the internet, for this one
 	seen     netip.Addr       // the source as the far end sees it
 	receiver *estate.Workload
+}
+
+// saw is a workload that passed a packet on, and what it saw of it.
+type saw struct {
+	by       *estate.Workload
+	src, dst netip.Addr
 }
 
 // like is the address of a list that has the family of a; the zero Addr when there is none.
@@ -233,6 +239,9 @@ func (t *trip) out(s *estate.Subnet, p parcel, back bool, depth int) bool {
 	}
 	g := r.Via.Gateway
 	own := like(g.Addrs, p.src)
+	if g.In != nil && slices.Contains(g.Addrs, p.dst) { // it is for that one itself
+		return (g.In == s || listLets(g.In, true, p)) && t.arrives(g.In, p, back, depth)
+	}
 	if back || t.host != (estate.Host{}) || !own.IsValid() || g.In != s && !listLets(g.In, true, p) {
 		return false
 	}
@@ -281,6 +290,8 @@ func (t *trip) overPeering(n *estate.Network, x *estate.Peering, p parcel, back 
 func (t *trip) forward(s *estate.Subnet, w *estate.Workload, p parcel, back bool, depth int) bool {
 	own := like(w.Addrs, p.src)
 	switch {
+	case slices.Contains(w.Addrs, p.dst): // it is for that one itself
+		return (w.Subnet == s || listLets(w.Subnet, true, p)) && t.arrives(w.Subnet, p, back, depth)
 	case !w.Forwards:
 		return false
 	case w.Translates && (back || t.host != (estate.Host{}) || !own.IsValid()):
@@ -288,18 +299,19 @@ func (t *trip) forward(s *estate.Subnet, w *estate.Workload, p parcel, back bool
 	case w.Subnet != s && !listLets(w.Subnet, true, p):
 		return false
 	}
-	known := back && slices.Contains(t.through, w)
+	known := back && slices.Contains(t.through, saw{w, p.dst, p.src})
 	if !known && (!groupsLet(w, true, p) || !groupsLet(w, false, p)) {
 		return false
 	}
 	switch {
-	case back:
+	case known:
 		t.passed = append(t.passed, w)
+	case back:
 	case w.Translates:
 		t.host, t.took = estate.Host{Workload: w}, p.src
 		p.src, t.seen = own, own
 	default:
-		t.through = append(t.through, w)
+		t.through = append(t.through, saw{w, p.src, p.dst})
 	}
 	return t.out(w.Subnet, p, back, depth+1)
 }
@@ -442,7 +454,7 @@ func (t *trip) arrives(s *estate.Subnet, p parcel, back bool, depth int) bool {
 // comesBack carries the reply to a packet that arrived.
 func (t *trip) comesBack(to *estate.Workload, p parcel) bool {
 	reply := parcel{src: p.dst, dst: t.seen, protocol: p.protocol, sport: p.dport, dport: p.sport}
-	return t.answers(to, reply) && !slices.ContainsFunc(t.through, func(w *estate.Workload) bool { return !slices.Contains(t.passed, w) })
+	return t.answers(to, reply) && !slices.ContainsFunc(t.through, func(x saw) bool { return !slices.Contains(t.passed, x.by) })
 }
 
 func (t *trip) answers(to *estate.Workload, reply parcel) bool {

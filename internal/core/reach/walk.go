@@ -55,13 +55,19 @@ type walker struct {
 	// What became of the packet on its way, which its reply must undo.
 	origin     role               // the source as it was
 	translated estate.Host        // the NAT gateway or workload that put its own address in the place of the source
-	through    []*estate.Workload // workloads that passed it on as it is
-	passed     []*estate.Workload // those that the reply has come through
+	through    []passage          // workloads that passed it on as it is
+	passed     []*estate.Workload // those of them that the reply has come through, and that knew it for one
 	exit       *exit              // the internet gateway that it left by
 	entrance   *estate.Gateway    // the internet gateway that it came in by
 	seen       role               // the source as the far end sees it; the zero Addr when unknown
 	joins      [2][]string        // the peerings, hubs, links and gateways crossed there and back
 	blockers   []plan.Finding
+}
+
+// passage is a workload that passed the packet on, and the addresses that it saw.
+type passage struct {
+	workload *estate.Workload
+	src, dst netip.Addr
 }
 
 // exit is an internet gateway that a packet left by, and whose public address it took.

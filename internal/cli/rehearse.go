@@ -1,0 +1,347 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/progress"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/rehearse"
+)
+
+func rehearseCommand() *command {
+	return &command{
+		name: "rehearse", args: "[-in PLACE -- COMMAND...]",
+		short: "builds the plan in the Linux kernel, and tries it with real packets",
+		long: "Rehearse builds the plan in network namespaces of this machine's Linux kernel: a router with its tables for each network, a namespace for each workload, NAT gateway, hub and site, " +
+			"and a simulated internet; groups and lists become rules of the kernel's packet filter. Then it sends real packets between all workloads, and to and from the sites and the internet: " +
+			"TCP and UDP on every port that one end listens on or a rule names and on one that is none of these, and echo requests. It compares what arrives, and as whom, with what reach says, " +
+			"holds every line of expect, and takes everything down again. " +
+			"The machine's own network is never touched, and nothing outlives the program. It needs root, or a kernel that lets anybody make user namespaces. " +
+			"-keep leaves it standing: -in runs any program in a workload (or in a network's router, a hub, a site, internet), -again tries everything once more, -down takes it down. " +
+			"The exit status is 0 only if everything agrees and every expectation holds; with -in, it is that of the program.",
+		examples: []example{
+			{"wendrik rehearse", "everything"},
+			{"wendrik rehearse -only booking,finance -format json", "the workloads of two networks, for another program"},
+			{"wendrik rehearse -keep", "and leave it standing"},
+			{"wendrik rehearse -in fares-1 -- cat /proc/net/route", "a program of your own in it"},
+			{"wendrik rehearse -down", "take it down"},
+		},
+		setup: func(f *flags) func(c *call) (int, error) {
+			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json")
+			only := f.String("only", "", "`NETWORK,...` try the workloads of these networks alone; all others are built as far as packets go through them")
+			keep := f.Bool("keep", false, "leave it standing")
+			in := f.String("in", "", "`PLACE` run the command behind -- there, in the rehearsal that stands")
+			again := f.Bool("again", false, "try everything once more in the rehearsal that stands, as it is now")
+			down := f.Bool("down", false, "take the rehearsal that stands down")
+			return func(c *call) (int, error) {
+				if rehearse.IsWorker() {
+					return rehearse.Work(), nil
+				}
+				switch {
+				case *down:
+					return c.rehearsalDown()
+				case *in != "":
+					return c.rehearsalIn(*in)
+				case len(c.args) > 0:
+					return cannot, &usageError{fmt.Sprintf("rehearse takes no arguments without -in, and %q is one", c.args[0]), "wendrik rehearse -in PLACE -- COMMAND"}
+				}
+				e, err := c.load(*name)
+				if err != nil {
+					return cannot, err
+				}
+				return c.rehearse(e, *only, *keep, *again, *format)
+			}
+		},
+	}
+}
+
+func (c *call) rehearsalDown() (int, error) {
+	stood, err := rehearse.Down()
+	switch {
+	case err != nil:
+		return cannot, &usageError{err.Error(), ""}
+	case stood:
+		c.say("the rehearsal is down")
+	default:
+		c.say("no rehearsal stands")
+	}
+	return good, nil
+}
+
+func (c *call) rehearsalIn(place string) (int, error) {
+	if len(c.args) == 0 {
+		return cannot, &usageError{"-in needs a command behind --", "wendrik rehearse -in " + place + " -- sh"}
+	}
+	status, err := rehearse.In(place, c.args)
+	if err != nil {
+		return cannot, &usageError{err.Error(), ""}
+	}
+	return status, nil
+}
+
+func (c *call) rehearse(e *estate.Estate, only string, keep, again bool, format string) (int, error) {
+	var opt rehearse.Options
+	for name := range strings.SplitSeq(only, ",") {
+		if name = strings.TrimSpace(name); name == "" {
+			continue
+		}
+		if e.Network(name) == nil {
+			return cannot, &usageError{fmt.Sprintf("there is no network %s", name), "-only takes names of networks, with commas between"}
+		}
+		opt.Only = append(opt.Only, name)
+	}
+	m := c.meter("rehearsing", 0, progress.UnitsDefault)
+	step := func(what string, done, total int) {
+		m.tracker.UpdateMessage(what)
+		m.step(done, total+1)
+	}
+	var r *rehearse.Result
+	var err error
+	if again {
+		r, err = rehearse.Again(e, step)
+	} else {
+		r, err = rehearse.Run(e, opt, keep, step)
+	}
+	m.end()
+	if err != nil {
+		return cannot, &usageError{err.Error(), ""}
+	}
+	if format == "json" {
+		err = c.json(rehearsalJSON(r))
+	} else {
+		c.rehearsed(r, keep || again)
+	}
+	if r.Good() {
+		return good, err
+	}
+	return no, err
+}
+
+// kinds are the kinds of pairs that the table tells apart.
+var kinds = []string{"workload to workload", "workload to a site", "a site to workload", "workload to the internet", "the internet to workload"}
+
+// maxDisagreed is how many disagreements the text lists.
+const maxDisagreed = 20
+
+// rehearsed shows a rehearsal to a person.
+func (c *call) rehearsed(r *rehearse.Result, stands bool) {
+	pairs := r.Pairs()
+	agreed, tries := 0, 0
+	for _, p := range pairs {
+		tries += p.Tries
+		if p.Agreed == p.Tries {
+			agreed++
+		}
+	}
+	verdict := fine.Sprint("all agree")
+	if agreed < len(pairs) {
+		verdict = bad.Sprintf("%d of %s disagree", len(pairs)-agreed, count(len(pairs), "pair"))
+	}
+	c.say("%s  %s, %s in %s: the kernel and reach\n", verdict, count(len(pairs), "pair"), count(tries, "exchange"), count(r.Nodes, "namespace"))
+	c.tried(r)
+	c.disagreed(r)
+	for i, x := range r.Expected {
+		if i == 0 {
+			c.say("\n%s", strong.Sprint("expectations, by real packets"))
+		}
+		mark, why := fine.Sprint("holds"), ""
+		switch {
+		case x.Tries == 0:
+			mark, why = doubt.Sprint("not tried"), ": no workload of it can be reached by an address"
+		case !x.Holds:
+			mark, why = bad.Sprint("broken"), ": "+x.Why
+		}
+		c.say("%s  %s", mark, c.wrap(8, clean(x.Text+why)))
+	}
+	for i, u := range r.Untried {
+		if i == 0 {
+			c.say("\n%s", strong.Sprint("not tried, and not counted"))
+		}
+		if i == maxDisagreed {
+			c.say("%d more;  -format json  lists all", len(r.Untried)-i)
+			break
+		}
+		c.say("%s", c.wrap(4, clean(u.What+": "+u.Why)))
+	}
+	if stands {
+		c.say("\nit stands:  wendrik rehearse -in PLACE -- COMMAND  runs a program in it,")
+		c.say("            wendrik rehearse -again  tries it once more,  wendrik rehearse -down  takes it down")
+	}
+}
+
+// tried is the table of what was tried.
+func (c *call) tried(r *rehearse.Result) {
+	type sum struct{ pairs, tries, passed, agreed int }
+	sums := map[string]*sum{}
+	seen := map[[2]string]bool{}
+	for _, t := range r.Tries {
+		kind := kindOf(t)
+		s := sums[kind]
+		if s == nil {
+			s = &sum{}
+			sums[kind] = s
+		}
+		if key := [2]string{t.From, t.To}; !seen[key] {
+			seen[key] = true
+			s.pairs++
+		}
+		s.tries++
+		if t.Passed {
+			s.passed++
+		}
+		if t.Agrees() {
+			s.agreed++
+		}
+	}
+	table := &sheet{header: []string{"tried", "pairs", "exchanges", "passed", "stopped", "agree with reach"}, right: map[int]bool{1: true, 2: true, 3: true, 4: true, 5: true}, wrap: -1}
+	for _, kind := range kinds {
+		if s := sums[kind]; s != nil {
+			table.add(kind, fmt.Sprint(s.pairs), fmt.Sprint(s.tries), fmt.Sprint(s.passed), fmt.Sprint(s.tries-s.passed), fmt.Sprint(s.agreed))
+		}
+	}
+	_ = c.write(table, "text")
+}
+
+func kindOf(t *rehearse.Try) string {
+	switch {
+	case t.From == "internet":
+		return kinds[4]
+	case t.To == "internet":
+		return kinds[3]
+	case t.FromSite:
+		return kinds[2]
+	case t.ToSite:
+		return kinds[1]
+	}
+	return kinds[0]
+}
+
+// disagreed lists the disagreements, with both stories; flows of a pair that disagree alike stand together.
+func (c *call) disagreed(r *rehearse.Result) {
+	type entry struct {
+		*rehearse.Try
+		flows []string
+	}
+	var all []*entry
+	for _, t := range r.Tries {
+		if t.Agrees() {
+			continue
+		}
+		i := slices.IndexFunc(all, func(e *entry) bool {
+			return e.From == t.From && e.To == t.To && e.Dst == t.Dst && e.Src == t.Src && e.Says == t.Says && e.Passed == t.Passed
+		})
+		if i < 0 {
+			all = append(all, &entry{t, nil})
+			i = len(all) - 1
+		}
+		if f := t.Flow(); !slices.Contains(all[i].flows, f) {
+			all[i].flows = append(all[i].flows, f)
+		}
+	}
+	if len(all) == 0 {
+		return
+	}
+	c.say("\n%s", strong.Sprint("where they disagree"))
+	for i, e := range all {
+		if i == maxDisagreed {
+			c.say("%d more;  -format json  lists all", len(all)-i)
+			break
+		}
+		c.say("%s %s to %s (%s) on %s", bad.Sprintf("%3d.", i+1), clean(e.From), clean(e.To), e.Dst, c.wrap(5, few(e.flows)))
+		c.say("     reach says   %s", saysOf(e.Try))
+		c.say("     the kernel   %s", storyOf(e.Try))
+		c.say("     look closer  wendrik reach %s %s -on %s", clean(e.From), e.Dst, e.flows[0])
+	}
+}
+
+func saysOf(t *rehearse.Try) string {
+	switch {
+	case t.Says && len(t.SeenAs) > 0:
+		return "it passes, seen as " + strings.Join(addrTexts(t.SeenAs), " or ")
+	case t.Says:
+		return "it passes"
+	}
+	return "it is blocked"
+}
+
+func storyOf(t *rehearse.Try) string {
+	switch {
+	case t.Passed && t.Saw.IsValid():
+		return fmt.Sprintf("it passed, and the far end saw %s", t.Saw)
+	case t.Passed:
+		return "it passed"
+	case t.Again > 0:
+		return fmt.Sprintf("no answer came, nor when it was tried again (%d times)", t.Again)
+	}
+	return "no answer came"
+}
+
+// The JSON of rehearse; docs/json.md describes it.
+type rehearsalOut struct {
+	Pairs        int            `json:"pairs"`
+	Agreed       int            `json:"agreed"`
+	Disagreed    []disagreedOut `json:"disagreed"`
+	Exchanges    int            `json:"exchanges"`
+	Passed       int            `json:"passed"`
+	Namespaces   int            `json:"namespaces"`
+	Expectations []rehearsedOut `json:"expectations"`
+	Untried      []untriedOut   `json:"untried"`
+}
+
+type disagreedOut struct {
+	From       string   `json:"from"`
+	To         string   `json:"to"`
+	Source     string   `json:"source"`
+	Target     string   `json:"target"`
+	Flow       string   `json:"flow"`
+	SourcePort int      `json:"source_port"`
+	Reach      string   `json:"reach"`
+	Kernel     string   `json:"kernel"`
+	SeenAs     []string `json:"seen_as"`
+	Saw        string   `json:"saw"`
+}
+
+type rehearsedOut struct {
+	Text  string `json:"text"`
+	Tried int    `json:"tried"`
+	Reach bool   `json:"reach"`
+	Holds bool   `json:"holds"`
+	Why   string `json:"why"`
+}
+
+type untriedOut struct {
+	What string `json:"what"`
+	Why  string `json:"why"`
+}
+
+func rehearsalJSON(r *rehearse.Result) rehearsalOut {
+	out := rehearsalOut{Disagreed: []disagreedOut{}, Expectations: []rehearsedOut{}, Untried: []untriedOut{}, Exchanges: len(r.Tries), Namespaces: r.Nodes}
+	verdict := map[bool]string{true: "open", false: "blocked"}
+	for _, p := range r.Pairs() {
+		out.Pairs++
+		if p.Agreed == p.Tries {
+			out.Agreed++
+		}
+		out.Passed += p.Passed
+	}
+	for _, t := range r.Tries {
+		if t.Agrees() {
+			continue
+		}
+		saw := ""
+		if t.Saw.IsValid() {
+			saw = t.Saw.String()
+		}
+		out.Disagreed = append(out.Disagreed, disagreedOut{t.From, t.To, t.Src.String(), t.Dst.String(), t.Flow(), int(t.SourcePort), verdict[t.Says], verdict[t.Passed], addrTexts(t.SeenAs), saw})
+	}
+	for _, x := range r.Expected {
+		out.Expectations = append(out.Expectations, rehearsedOut{x.Text, x.Tries, x.Says, x.Holds, x.Why})
+	}
+	for _, u := range r.Untried {
+		out.Untried = append(out.Untried, untriedOut{u.What, u.Why})
+	}
+	return out
+}

@@ -1,0 +1,314 @@
+package rehearse
+
+import (
+	"errors"
+	"fmt"
+	"net"
+	"net/netip"
+	"os"
+	"runtime"
+	"strings"
+
+	"github.com/vishvananda/netlink"
+	"github.com/vishvananda/netns"
+	"golang.org/x/sys/unix"
+
+	"wendrik/internal/rehearse/stage"
+)
+
+// namespace is a network namespace that this process made. It ends with the process, or when it is closed.
+type namespace struct {
+	fd int
+}
+
+// newNamespace makes an empty network namespace.
+func newNamespace() (*namespace, error) {
+	var made *namespace
+	err := onThread(func() error {
+		if err := unix.Unshare(unix.CLONE_NEWNET); err != nil {
+			return err
+		}
+		fd, err := unix.Open("/proc/thread-self/ns/net", unix.O_RDONLY|unix.O_CLOEXEC, 0)
+		made = &namespace{fd}
+		return err
+	})
+	return made, err
+}
+
+// onThread runs a function on a thread of its own, which ends with it.
+func onThread(do func() error) error {
+	done := make(chan error)
+	go func() {
+		runtime.LockOSThread() // never unlocked: the thread is not used for anything else
+		done <- do()
+	}()
+	return <-done
+}
+
+// do runs a function in the namespace.
+func (n *namespace) do(what func() error) error {
+	return onThread(func() error {
+		if err := unix.Setns(n.fd, unix.CLONE_NEWNET); err != nil {
+			return err
+		}
+		return what()
+	})
+}
+
+func (n *namespace) close() { unix.Close(n.fd) }
+
+// kernel is a stage that stands.
+type kernel struct {
+	spaces map[*stage.Node]*namespace
+	six    bool // whether the kernel has IPv6
+}
+
+// build builds a stage.
+func build(s *stage.Stage, step func(done, total int)) (*kernel, error) {
+	_, err := os.Stat("/proc/sys/net/ipv6")
+	k := &kernel{spaces: map[*stage.Node]*namespace{}, six: err == nil}
+	for i, n := range s.Nodes {
+		step(i, 3*len(s.Nodes))
+		space, err := newNamespace()
+		if err != nil {
+			k.down()
+			return nil, fmt.Errorf("no network namespace can be made: %w", err)
+		}
+		k.spaces[n] = space
+		if err := k.settings(n); err != nil {
+			k.down()
+			return nil, fmt.Errorf("%s: %w", n.Name, err)
+		}
+	}
+	for i, n := range s.Nodes {
+		step(len(s.Nodes)+i, 3*len(s.Nodes))
+		if err := k.ports(n); err != nil {
+			k.down()
+			return nil, fmt.Errorf("%s: %w", n.Name, err)
+		}
+	}
+	for i, n := range s.Nodes {
+		step(2*len(s.Nodes)+i, 3*len(s.Nodes))
+		if err := k.routing(n); err != nil {
+			k.down()
+			return nil, fmt.Errorf("%s: %w", n.Name, err)
+		}
+		if err := k.filters(n); err != nil {
+			k.down()
+			return nil, fmt.Errorf("%s: the packet filter: %w", n.Name, err)
+		}
+	}
+	return k, nil
+}
+
+// down ends all namespaces.
+func (k *kernel) down() {
+	for _, n := range k.spaces {
+		n.close()
+	}
+}
+
+// settings sets what the kernel does by itself in a namespace, so that it does nothing that the plan does not say.
+func (k *kernel) settings(n *stage.Node) error {
+	forward := "0"
+	if n.Forwards {
+		forward = "1"
+	}
+	all := [][2]string{
+		{"ipv4/ip_forward", forward},
+		{"ipv4/conf/all/rp_filter", "0"}, {"ipv4/conf/default/rp_filter", "0"},
+		{"ipv4/conf/all/send_redirects", "0"}, {"ipv4/conf/default/send_redirects", "0"},
+		{"ipv4/conf/all/accept_redirects", "0"}, {"ipv4/conf/default/accept_redirects", "0"},
+		{"ipv4/icmp_ratelimit", "0"},
+		{"ipv4/ping_group_range", "0 0"},
+		{"ipv4/ip_unprivileged_port_start", "0"},
+	}
+	if k.six {
+		all = append(all, [][2]string{
+			{"ipv6/conf/all/disable_ipv6", "0"}, {"ipv6/conf/default/disable_ipv6", "0"},
+			{"ipv6/conf/all/forwarding", forward}, {"ipv6/conf/default/forwarding", forward},
+			{"ipv6/conf/all/accept_ra", "0"}, {"ipv6/conf/default/accept_ra", "0"},
+			{"ipv6/conf/all/accept_redirects", "0"}, {"ipv6/conf/default/accept_redirects", "0"},
+			{"ipv6/conf/default/accept_dad", "0"}, {"ipv6/conf/default/dad_transmits", "0"}, {"ipv6/conf/default/addr_gen_mode", "1"},
+		}...)
+	}
+	return k.spaces[n].do(func() error {
+		for _, s := range all {
+			if err := os.WriteFile("/proc/sys/net/"+s[0], []byte(s[1]), 0o644); err != nil && !errors.Is(err, os.ErrNotExist) {
+				return fmt.Errorf("the setting %s cannot be made: %w", s[0], err)
+			}
+		}
+		// Where the kernel has these, packets within a subnet must not meet the packet filter of its router.
+		for _, name := range []string{"bridge-nf-call-iptables", "bridge-nf-call-ip6tables", "bridge-nf-call-arptables"} {
+			_ = os.WriteFile("/proc/sys/net/bridge/"+name, []byte("0"), 0o644)
+		}
+		return nil
+	})
+}
+
+// at opens a handle to the links, addresses and routes of a node.
+func (k *kernel) at(n *stage.Node) (*netlink.Handle, error) {
+	return netlink.NewHandleAt(netns.NsHandle(k.spaces[n].fd), unix.NETLINK_ROUTE)
+}
+
+// ports makes the loopback and the bridges of a node, and those cables of which it has the first end.
+func (k *kernel) ports(n *stage.Node) error {
+	h, err := k.at(n)
+	if err != nil {
+		return err
+	}
+	defer h.Close()
+	lo, err := h.LinkByName("lo")
+	if err != nil {
+		return err
+	}
+	for _, a := range n.Own {
+		if err := k.address(h, lo, netip.PrefixFrom(a, a.BitLen())); err != nil {
+			return err
+		}
+	}
+	if err := h.LinkSetUp(lo); err != nil {
+		return err
+	}
+	for _, b := range n.Bridges {
+		snoop := false
+		link := &netlink.Bridge{LinkAttrs: netlink.LinkAttrs{Name: b.Name}, MulticastSnooping: &snoop}
+		if err := h.LinkAdd(link); err != nil {
+			return fmt.Errorf("the bridge %s: %w", b.Name, err)
+		}
+		if err := k.up(n, h, b.Name, b.Addrs); err != nil {
+			return err
+		}
+	}
+	for _, p := range n.Ports {
+		if _, there := k.spaces[p.Peer.Node]; !there {
+			return fmt.Errorf("port %s leads nowhere", p.Name)
+		}
+		if _, err := h.LinkByName(p.Name); err != nil { // the other end has not made it
+			attrs := netlink.NewLinkAttrs()
+			attrs.Name = p.Name
+			veth := &netlink.Veth{LinkAttrs: attrs, PeerName: p.Peer.Name, PeerNamespace: netlink.NsFd(k.spaces[p.Peer.Node].fd)}
+			if err := h.LinkAdd(veth); err != nil {
+				return fmt.Errorf("the cable to %s: %w", p.Peer.Node.Name, err)
+			}
+		}
+		if err := k.up(n, h, p.Name, p.Addrs); err != nil {
+			return err
+		}
+		if p.Bridge != nil {
+			if err := k.plug(h, p); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (k *kernel) plug(h *netlink.Handle, p *stage.Port) error {
+	link, err := h.LinkByName(p.Name)
+	if err != nil {
+		return err
+	}
+	bridge, err := h.LinkByName(p.Bridge.Name)
+	if err != nil {
+		return err
+	}
+	return h.LinkSetMaster(link, bridge)
+}
+
+// up gives a link its addresses, and switches it on.
+func (k *kernel) up(n *stage.Node, h *netlink.Handle, name string, addrs []netip.Prefix) error {
+	link, err := h.LinkByName(name)
+	if err != nil {
+		return err
+	}
+	for _, p := range addrs {
+		if err := k.address(h, link, p); err != nil {
+			return fmt.Errorf("the address %s: %w", p.Addr(), err)
+		}
+	}
+	return h.LinkSetUp(link)
+}
+
+func (k *kernel) address(h *netlink.Handle, link netlink.Link, p netip.Prefix) error {
+	if p.Addr().Is6() && !k.six {
+		return nil
+	}
+	a := &netlink.Addr{IPNet: ipNet(p)}
+	if p.Addr().Is6() {
+		a.Flags = unix.IFA_F_NODAD
+	}
+	return h.AddrAdd(link, a)
+}
+
+func ipNet(p netip.Prefix) *net.IPNet {
+	return &net.IPNet{IP: p.Addr().AsSlice(), Mask: net.CIDRMask(p.Bits(), p.Addr().BitLen())}
+}
+
+// firstTable is the number of the first table of a node in its kernel, and firstRule the priority of its first rule.
+const firstTable, firstRule = 1000, 1000
+
+var routeTypes = map[stage.Kind]int{stage.Deliver: unix.RTN_UNICAST, stage.Next: unix.RTN_THROW, stage.Unreachable: unix.RTN_BLACKHOLE}
+
+// routing writes the tables of a node and the rules that choose among them, and takes out the kernel's own.
+func (k *kernel) routing(n *stage.Node) error {
+	h, err := k.at(n)
+	if err != nil {
+		return err
+	}
+	defer h.Close()
+	index := map[string]int{}
+	links, err := h.LinkList()
+	if err != nil {
+		return err
+	}
+	for _, l := range links {
+		index[l.Attrs().Name] = l.Attrs().Index
+	}
+	for number, routes := range n.Tables {
+		for _, r := range routes {
+			if r.To.Addr().Is6() && !k.six {
+				continue
+			}
+			x := &netlink.Route{Dst: ipNet(r.To), Table: firstTable + number, Type: routeTypes[r.Kind], Scope: netlink.SCOPE_UNIVERSE, Protocol: unix.RTPROT_STATIC}
+			if r.Dev != "" {
+				x.LinkIndex = index[r.Dev]
+			}
+			switch {
+			case r.Via.IsValid():
+				x.Gw, x.Flags = r.Via.AsSlice(), int(netlink.FLAG_ONLINK)
+			case r.Kind == stage.Deliver:
+				x.Scope = netlink.SCOPE_LINK
+			}
+			if err := h.RouteAdd(x); err != nil {
+				return fmt.Errorf("the route to %s: %w", r.To, err)
+			}
+		}
+	}
+	families := []int{unix.AF_INET}
+	if k.six {
+		families = append(families, unix.AF_INET6)
+	}
+	for _, family := range families {
+		for i, r := range n.Rules {
+			x := netlink.NewRule()
+			x.Family, x.Priority, x.Table, x.IifName = family, firstRule+i, firstTable+r.Table, r.In
+			if err := h.RuleAdd(x); err != nil {
+				return fmt.Errorf("the rule for %s: %w", strings.TrimSpace(r.In+" packets"), err)
+			}
+		}
+		old, err := h.RuleList(family)
+		if err != nil {
+			return err
+		}
+		for _, r := range old {
+			if r.Table == unix.RT_TABLE_MAIN || r.Table == unix.RT_TABLE_DEFAULT {
+				r.Family = family
+				if err := h.RuleDel(&r); err != nil {
+					return fmt.Errorf("the kernel's own rule: %w", err)
+				}
+			}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,385 @@
+package rehearse
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"net"
+	"net/netip"
+	"os"
+	"sync"
+	"sync/atomic"
+	"syscall"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/rehearse/stage"
+)
+
+// lab is a rehearsal that stands: the script, the kernel that plays it, and the servers on it.
+type lab struct {
+	*script
+	stage   *stage.Stage
+	kernel  *kernel
+	places  map[string]*stage.Node // by the name of an end
+	servers []interface{ Close() error }
+}
+
+// raise builds the stage of a script, with a server on every port that is tried.
+func raise(s *script, step func(what string, done, total int)) (*lab, error) {
+	wanted := map[*estate.Workload]bool{}
+	for _, w := range s.cast {
+		wanted[w] = true
+	}
+	l := &lab{script: s, stage: stage.Build(s.e, func(w *estate.Workload) bool { return wanted[w] }, s.internet, s.sites), places: map[string]*stage.Node{}}
+	var err error
+	if l.kernel, err = build(l.stage, func(done, total int) { step("building", done, total) }); err != nil {
+		return nil, err
+	}
+	if !l.kernel.six {
+		l.leaveOutIPv6()
+	}
+	for _, n := range l.stage.Nodes {
+		switch {
+		case n.Workload != nil:
+			l.places[n.Workload.Name] = n
+		case n.Name == "internet":
+			l.places["internet"] = n
+		}
+	}
+	for _, x := range s.e.Sites {
+		for _, n := range l.stage.Nodes {
+			if n.Name == "site "+x.Name {
+				l.places[x.Name] = n
+			}
+		}
+	}
+	if err := l.serve(); err != nil {
+		l.down()
+		return nil, err
+	}
+	return l, nil
+}
+
+// leaveOutIPv6 takes out what a kernel without IPv6 cannot try.
+func (l *lab) leaveOutIPv6() {
+	var left []*Try
+	for _, t := range l.tries {
+		if t.Dst.Is4() {
+			left = append(left, t)
+		} else {
+			l.skip("everything that is IPv6", "this kernel has no IPv6")
+		}
+	}
+	l.tries = left
+}
+
+// down ends the servers and the namespaces.
+func (l *lab) down() {
+	for _, s := range l.servers {
+		s.Close()
+	}
+	l.kernel.down()
+}
+
+// door is where a server listens.
+type door struct {
+	place    string
+	addr     netip.Addr
+	protocol string
+	port     uint16
+}
+
+// serve starts a server behind every door that is tried. It answers each client with the address that it saw.
+func (l *lab) serve() error {
+	doors := map[string]map[door]bool{}
+	for _, t := range l.tries {
+		if t.Protocol == "icmp" {
+			continue // the kernel answers
+		}
+		at := t.Dst
+		if w := l.e.Workload(t.To); w != nil {
+			at, _ = w.AddrLike(t.Dst)
+		}
+		if doors[t.To] == nil {
+			doors[t.To] = map[door]bool{}
+		}
+		doors[t.To][door{t.To, at, t.Protocol, t.Port}] = true
+	}
+	for place, all := range doors {
+		err := l.kernel.spaces[l.places[place]].do(func() error {
+			for d := range all {
+				if err := l.open(d); err != nil {
+					return fmt.Errorf("%s cannot listen on %s/%d: %w", d.place, d.protocol, d.port, err)
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (l *lab) open(d door) error {
+	at := netip.AddrPortFrom(d.addr, d.port)
+	// Clients may take ports on which others listen.
+	config := net.ListenConfig{Control: func(_, _ string, c syscall.RawConn) error {
+		return c.Control(func(fd uintptr) { _ = unix.SetsockoptInt(int(fd), unix.SOL_SOCKET, unix.SO_REUSEPORT, 1) })
+	}}
+	if d.protocol == "udp" {
+		c, err := config.ListenPacket(context.Background(), "udp", at.String())
+		if err != nil {
+			return err
+		}
+		l.servers = append(l.servers, c)
+		go func() {
+			buf := make([]byte, 64)
+			for {
+				n, from, err := c.(*net.UDPConn).ReadFromUDPAddrPort(buf)
+				if errors.Is(err, net.ErrClosed) {
+					return
+				}
+				if err == nil {
+					_, _ = c.(*net.UDPConn).WriteToUDPAddrPort(reply(buf[:n], from.Addr()), from)
+				}
+			}
+		}()
+		return nil
+	}
+	listener, err := config.Listen(context.Background(), "tcp", at.String())
+	if err != nil {
+		return err
+	}
+	l.servers = append(l.servers, listener)
+	go func() {
+		for {
+			c, err := listener.Accept()
+			if errors.Is(err, net.ErrClosed) {
+				return
+			}
+			if err == nil {
+				go answer(c)
+			}
+		}
+	}()
+	return nil
+}
+
+// answer waits for a client's word, so that the packets of both ways have passed, and says whom it saw.
+func answer(c net.Conn) {
+	defer c.Close()
+	_ = c.SetDeadline(time.Now().Add(20 * time.Second))
+	buf := make([]byte, 64)
+	n, err := c.Read(buf)
+	if err != nil {
+		return
+	}
+	_, _ = c.Write(reply(buf[:n], c.RemoteAddr().(*net.TCPAddr).AddrPort().Addr()))
+	_, _ = c.Read(make([]byte, 1)) // the client ends it
+}
+
+// wordSize is the size of the word of a try. No two tries have the same, so that an answer that has strayed from one, as
+// through a translation that the plan has in the wrong place, is not taken for that of another.
+const wordSize = 8
+
+// reply is a client's word, and whom the server saw.
+func reply(word []byte, from netip.Addr) []byte {
+	return append(word[:min(len(word), wordSize)], from.Unmap().String()...)
+}
+
+// patience is how long a try waits, and how long when it is tried again because reach says that it passes: a machine may
+// be busy, and nothing is said to be stopped because of that.
+var patience = []time.Duration{1200 * time.Millisecond, 3 * time.Second, 8 * time.Second}
+
+// atOnce is how many tries are made side by side.
+const atOnce = 3000
+
+// play makes every try.
+func (l *lab) play(step func(what string, done, total int)) *Result {
+	for _, t := range l.tries {
+		t.Passed, t.Saw, t.Again = false, netip.Addr{}, 0
+	}
+	todo := l.tries
+	side := min(atOnce, openFiles()/3)
+	for round, wait := range patience {
+		what := "trying"
+		if round > 0 {
+			what = "trying again"
+			side = min(side, 200)
+		}
+		l.round(todo, wait, side, func(done int) { step(what, done, len(todo)) })
+		var again []*Try
+		for _, t := range todo {
+			if t.Says && !t.Passed && round+1 < len(patience) {
+				t.Again++
+				again = append(again, t)
+			}
+		}
+		if todo = again; len(todo) == 0 {
+			break
+		}
+	}
+	inOrder(l.e, l.tries)
+	return &Result{Tries: l.tries, Expected: l.judge(), Untried: l.untried, Nodes: len(l.stage.Nodes)}
+}
+
+// openFiles is how many files this process may have open.
+func openFiles() int {
+	var limit unix.Rlimit
+	if err := unix.Getrlimit(unix.RLIMIT_NOFILE, &limit); err != nil {
+		return 1024
+	}
+	return int(min(limit.Cur, 1<<20))
+}
+
+// round makes some tries, several side by side. The sockets of one place are made together, on a thread in its
+// namespace; waiting needs no thread.
+func (l *lab) round(tries []*Try, wait time.Duration, side int, step func(done int)) {
+	free := make(chan struct{}, side)
+	var all sync.WaitGroup
+	var done atomic.Int64
+	var byPlace [][]*Try
+	at := map[string]int{}
+	for _, t := range tries {
+		i, found := at[t.From]
+		if !found {
+			i = len(byPlace)
+			at[t.From] = i
+			byPlace = append(byPlace, nil)
+		}
+		byPlace[i] = append(byPlace[i], t)
+	}
+	for _, some := range byPlace {
+		_ = l.kernel.spaces[l.places[some[0].From]].do(func() error {
+			for _, t := range some {
+				free <- struct{}{}
+				fd, err := dial(t)
+				if err != nil {
+					<-free
+					step(int(done.Add(1)))
+					continue // nothing leaves: the kernel has no way, or its filter says no
+				}
+				all.Go(func() {
+					exchange(t, fd, wait)
+					<-free
+					step(int(done.Add(1)))
+				})
+			}
+			return nil
+		})
+	}
+	all.Wait()
+}
+
+// dial makes a socket for a try in the namespace of this thread, bound to its source, and begins to connect.
+func dial(t *Try) (fd int, err error) {
+	family := unix.AF_INET6
+	if t.Dst.Is4() {
+		family = unix.AF_INET
+	}
+	kind, protocol := unix.SOCK_STREAM, unix.IPPROTO_TCP
+	switch {
+	case t.Protocol == "udp":
+		kind, protocol = unix.SOCK_DGRAM, unix.IPPROTO_UDP
+	case t.Protocol == "icmp" && t.Dst.Is4():
+		kind, protocol = unix.SOCK_DGRAM, unix.IPPROTO_ICMP
+	case t.Protocol == "icmp":
+		kind, protocol = unix.SOCK_DGRAM, unix.IPPROTO_ICMPV6
+	}
+	fd, err = unix.Socket(family, kind|unix.SOCK_NONBLOCK|unix.SOCK_CLOEXEC, protocol)
+	if err != nil {
+		return -1, err
+	}
+	for _, option := range []int{unix.SO_REUSEADDR, unix.SO_REUSEPORT} {
+		if t.Protocol != "icmp" {
+			_ = unix.SetsockoptInt(fd, unix.SOL_SOCKET, option, 1)
+		}
+	}
+	if t.Protocol == "tcp" { // no port is left waiting afterwards
+		_ = unix.SetsockoptLinger(fd, unix.SOL_SOCKET, unix.SO_LINGER, &unix.Linger{Onoff: 1})
+	}
+	if err = unix.Bind(fd, sockaddr(netip.AddrPortFrom(t.Src, t.SourcePort))); err == nil {
+		if err = unix.Connect(fd, sockaddr(netip.AddrPortFrom(t.Dst, t.Port))); errors.Is(err, unix.EINPROGRESS) {
+			err = nil
+		}
+	}
+	if err != nil {
+		unix.Close(fd)
+		return -1, err
+	}
+	return fd, nil
+}
+
+func sockaddr(a netip.AddrPort) unix.Sockaddr {
+	if a.Addr().Is4() {
+		return &unix.SockaddrInet4{Port: int(a.Port()), Addr: a.Addr().As4()}
+	}
+	return &unix.SockaddrInet6{Port: int(a.Port()), Addr: a.Addr().As16()}
+}
+
+// words numbers the tries.
+var words atomic.Uint64
+
+// exchange sends a word and waits for the answer. UDP and ICMP, which do not repeat themselves, are sent twice.
+func exchange(t *Try, fd int, wait time.Duration) {
+	f := os.NewFile(uintptr(fd), "try")
+	defer f.Close()
+	deadline := time.Now().Add(wait)
+	word := binary.BigEndian.AppendUint64(nil, words.Add(1))
+	sent, sends := word, []time.Time{time.Now().Add(wait / 2), deadline}
+	switch t.Protocol {
+	case "tcp":
+		sends = sends[1:]
+	case "icmp":
+		sent = echo(t.Dst.Is4(), word)
+	}
+	buf := make([]byte, 128)
+	for _, until := range sends {
+		_ = f.SetDeadline(until)
+		if _, err := f.Write(sent); err != nil && !errors.Is(err, unix.ECONNREFUSED) {
+			return
+		}
+		for {
+			n, err := f.Read(buf)
+			if err != nil {
+				break
+			}
+			if t.hear(buf[:n], word) {
+				return
+			}
+		}
+	}
+}
+
+// echoHeader is the size of the header of an echo request and its reply.
+const echoHeader = 8
+
+// echo is an echo request (RFC 792, RFC 4443); the kernel fills in the identifier and the checksum.
+func echo(four bool, word []byte) []byte {
+	b := make([]byte, echoHeader, echoHeader+wordSize)
+	b[0] = 128
+	if four {
+		b[0] = 8
+	}
+	binary.BigEndian.PutUint16(b[6:], 1)
+	return append(b, word...)
+}
+
+// hear notes the answer to a try, when it is one.
+func (t *Try) hear(answer, word []byte) bool {
+	if t.Protocol == "icmp" && len(answer) >= echoHeader {
+		answer = answer[echoHeader:]
+	}
+	if !bytes.HasPrefix(answer, word) {
+		return false
+	}
+	t.Passed = true
+	t.Saw, _ = netip.ParseAddr(string(answer[wordSize:]))
+	return true
+}

@@ -1,0 +1,176 @@
+package rehearse_test
+
+import (
+	"flag"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/randomplan"
+	"wendrik/internal/rehearse"
+)
+
+// A longer run:  go test ./internal/rehearse -run TestRandomEstates -seed 1 -estates 1000 -timeout 0
+var (
+	firstSeed = flag.Uint64("seed", 1, "the first seed of random estates")
+	estates   = flag.Uint64("estates", 6, "how many random estates to rehearse")
+)
+
+func TestMain(m *testing.M) {
+	if rehearse.IsWorker() { // the rehearsal starts this program once more
+		os.Exit(rehearse.Work())
+	}
+	flag.Parse()
+	os.Exit(m.Run())
+}
+
+func load(t testing.TB, name, text string) *estate.Estate {
+	t.Helper()
+	e, findings := estate.Load(plan.NewSource(name, []byte(text)))
+	require.Empty(t, findings, name)
+	return e
+}
+
+// play rehearses a plan, and wants the kernel to agree with reach on every exchange.
+func play(t testing.TB, e *estate.Estate, opt rehearse.Options) *rehearse.Result {
+	t.Helper()
+	r, err := rehearse.Run(e, opt, false, nil)
+	require.NoError(t, err)
+	var wrong []string
+	for _, x := range r.Tries {
+		if !x.Agrees() && len(wrong) < 10 {
+			wrong = append(wrong, fmt.Sprintf("%s (%s) to %s (%s) on %s from port %d: reach says %v as %v, the kernel %v as %s", x.From, x.Src, x.To, x.Dst, x.Flow(), x.SourcePort, x.Says, x.SeenAs, x.Passed, x.Saw))
+		}
+	}
+	require.Empty(t, wrong, "%s\n%s", strings.Join(wrong, "\n"), e.Plan.Source.Text)
+	return r
+}
+
+// TestNamedPlans rehearses the shipped estate, and a plan for each kind of hop and filter; each has lines of expect
+// that tell what it is about, all of which must hold by real packets. Plans on which kernel and reach once disagreed
+// are among them.
+func TestNamedPlans(t *testing.T) {
+	files, err := filepath.Glob("testdata/*.yaml")
+	require.NoError(t, err)
+	require.Greater(t, len(files), 15)
+	for _, name := range files {
+		t.Run(strings.TrimSuffix(filepath.Base(name), ".yaml"), func(t *testing.T) {
+			t.Parallel()
+			raw, err := os.ReadFile(name)
+			require.NoError(t, err)
+			r := play(t, load(t, name, string(raw)), rehearse.Options{})
+			require.NotEmpty(t, r.Expected)
+			for _, x := range r.Expected {
+				assert.True(t, x.Says && x.Holds, "%s: reach says %v, the kernel %v: %s", x.Text, x.Says, x.Holds, x.Why)
+				assert.Positive(t, x.Tries, "%s: nothing was tried", x.Text)
+			}
+		})
+	}
+}
+
+func TestShippedEstate(t *testing.T) {
+	raw, err := os.ReadFile("../../examples/skerry-line/wendrik.yaml")
+	require.NoError(t, err)
+	r := play(t, load(t, "wendrik.yaml", string(raw)), rehearse.Options{})
+	assert.False(t, r.Good(), "one line of expect is broken on purpose")
+	held := 0
+	for _, x := range r.Expected {
+		assert.Equal(t, x.Says, x.Holds, x.Text)
+		if x.Holds {
+			held++
+		}
+	}
+	assert.Equal(t, len(r.Expected)-1, held)
+	passed := 0
+	for _, p := range r.Pairs() {
+		passed += p.Passed
+	}
+	assert.Greater(t, passed, 100)
+}
+
+// TestRandomEstates rehearses estates made at random, with every kind of hop and filter.
+func TestRandomEstates(t *testing.T) {
+	passed := 0
+	for seed := *firstSeed; seed < *firstSeed+*estates; seed++ {
+		t.Run(fmt.Sprint(seed), func(t *testing.T) {
+			text := randomplan.Write(rand.New(rand.NewPCG(seed, 7)))
+			for _, x := range play(t, load(t, "wendrik.yaml", text), rehearse.Options{Most: 1500}).Tries {
+				if x.Passed {
+					passed++
+				}
+			}
+		})
+	}
+	assert.Positive(t, passed)
+}
+
+// TestOnly: packets go through networks whose workloads are not tried.
+func TestOnly(t *testing.T) {
+	raw, err := os.ReadFile("../../examples/skerry-line/wendrik.yaml")
+	require.NoError(t, err)
+	r := play(t, load(t, "wendrik.yaml", string(raw)), rehearse.Options{Only: []string{"harbour"}})
+	for _, p := range r.Pairs() {
+		for _, end := range []string{p.From, p.To} {
+			assert.Contains(t, []string{"berth-1", "tide-gauge", "tide-db", "quay", "gull-rail", "internet"}, end)
+		}
+	}
+	_, err = rehearse.Run(load(t, "wendrik.yaml", string(raw)), rehearse.Options{Only: []string{"nowhere"}}, false, nil)
+	assert.ErrorContains(t, err, "no network nowhere")
+}
+
+// TestExpectationsByPackets: a line of expect holds by what the packets do, and by nothing else.
+func TestExpectationsByPackets(t *testing.T) {
+	r, err := rehearse.Run(load(t, "p", `wendrik: 1
+networks:
+  pier:
+    range: 10.0.0.0/16
+    subnets: {web: {range: 10.0.0.0/24}, db: {range: 10.0.1.0/24}}
+    groups: {db: {in: [tcp/5432 from 10.0.0.1/32], out: []}}
+workloads:
+  web-1: {in: pier/web, address: 10.0.0.1}
+  web-2: {in: pier/web, address: 10.0.0.2}
+  db: {in: pier/db, address: 10.0.1.1, groups: [db]}
+expect:
+  - web-1 reaches db on tcp/5432
+  - pier/web reaches db on tcp/5432
+  - web-2 never reaches db
+  - web-1 never reaches db
+`), rehearse.Options{}, false, nil)
+	require.NoError(t, err)
+	var held []bool
+	for _, x := range r.Expected {
+		held = append(held, x.Holds)
+	}
+	assert.Equal(t, []bool{true, false, true, false}, held)
+	assert.False(t, r.Good())
+}
+
+// BenchmarkRehearsal rehearses 30 workloads in 10 networks around a hub, each pair on several ports: up, tried and down.
+func BenchmarkRehearsal(b *testing.B) {
+	var text strings.Builder
+	text.WriteString("wendrik: 1\nnetworks:\n")
+	var attach, workloads []string
+	for n := range 10 {
+		fmt.Fprintf(&text, "  n%d:\n    range: 10.%d.0.0/16\n    subnets: {a: {range: 10.%d.0.0/24}, b: {range: 10.%d.1.0/24}}\n", n, n, n, n)
+		fmt.Fprintf(&text, "    tables: {main: {main: true, routes: [{to: 10.0.0.0/8, via: hub}]}}\n    groups: {g: {in: [\"tcp/443,tcp/5432 from 10.%d.0.0/15\", udp/53 from any, icmp from any], out: [any to any]}}\n", n/2*2)
+		attach = append(attach, fmt.Sprintf("n%d: t", n))
+		for w := range 3 {
+			workloads = append(workloads, fmt.Sprintf("  w%d%d: {in: n%d/%c, address: 10.%d.%d.%d, groups: [g], listens: [tcp/443]}\n", n, w, n, "aab"[w], n, w/2, 10+w))
+		}
+	}
+	fmt.Fprintf(&text, "hubs: {hub: {attach: {%s}, tables: {t: {learns: [n0, n1, n2, n3, n4, n5, n6, n7, n8, n9]}}}}\nworkloads:\n%s", strings.Join(attach, ", "), strings.Join(workloads, ""))
+	e := load(b, "wendrik.yaml", text.String())
+	for b.Loop() {
+		r := play(b, e, rehearse.Options{})
+		b.ReportMetric(float64(len(r.Pairs())), "pairs")
+		b.ReportMetric(float64(len(r.Tries)), "exchanges")
+	}
+}

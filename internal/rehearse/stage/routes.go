@@ -1,0 +1,296 @@
+package stage
+
+import (
+	"net/netip"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/estate"
+)
+
+// This file makes the routing tables of each node.
+
+// routes makes the tables of a network's router. What comes from a subnet looks into that subnet's table; what is local
+// there, and what comes in from elsewhere, into the one of the network's own subnets, which leads nowhere else.
+func (b *builder) routes(r *router) {
+	n := r.network
+	var own []Route
+	for _, s := range n.Subnets {
+		for _, p := range s.Ranges {
+			own = append(own, Route{To: p, Dev: r.bridges[s].Name})
+		}
+	}
+	for _, p := range n.Ranges {
+		if !taken(own, p) {
+			own = append(own, Route{To: p, Kind: Unreachable})
+		}
+	}
+	r.own = r.table(own...)
+	for _, s := range n.Subnets {
+		r.rule(r.bridges[s].Name, r.table(b.subnetRoutes(r, s)...))
+		r.rule(r.bridges[s].Name, r.own)
+	}
+	for _, p := range n.Peerings {
+		ends, stands := b.joins[p]
+		if !stands {
+			continue
+		}
+		in := ends[0]
+		if in.Node != r.Node {
+			in = ends[1]
+		}
+		r.rule(in.Name, r.own)
+		if p.Carries(n) {
+			r.rule(in.Name, r.table(b.custom(n)...))
+		}
+	}
+	for _, a := range n.Attachments {
+		r.rule(b.ties[a].Name, r.own)
+	}
+	for _, s := range n.Links {
+		in := b.links[s][1]
+		r.rule(in.Name, r.own)
+		// A site gets to the peers that import the way to it.
+		for _, p := range n.Peerings {
+			if ends, stands := b.joins[p]; stands && p.Carries(n) {
+				out := ends[0]
+				if out.Node != r.Node {
+					out = ends[1]
+				}
+				var routes []Route
+				for _, to := range p.Far(n).Ranges {
+					routes = append(routes, over(to, out))
+				}
+				r.rule(in.Name, r.table(routes...))
+			}
+		}
+	}
+	for _, outer := range r.inner {
+		r.rule(outer.Name, r.own)
+	}
+}
+
+// taken reports whether routes have one to a range already.
+func taken(routes []Route, to netip.Prefix) bool {
+	for _, x := range routes {
+		if x.To == to {
+			return true
+		}
+	}
+	return false
+}
+
+// subnetRoutes are the routes that packets from a subnet take.
+func (b *builder) subnetRoutes(r *router, s *estate.Subnet) []Route {
+	var out []Route
+	for _, x := range s.Table.Routes {
+		if !taken(out, x.To) {
+			out = append(out, b.subnetRoute(r, s, x))
+		}
+	}
+	for _, p := range everywhere {
+		if !taken(out, p) {
+			out = append(out, Route{To: p, Kind: Unreachable})
+		}
+	}
+	return out
+}
+
+func (b *builder) subnetRoute(r *router, s *estate.Subnet, x *estate.Route) Route {
+	dead := Route{To: x.To, Kind: Unreachable}
+	switch via := x.Via; {
+	case x.Origin == estate.Local:
+		return Route{To: x.To, Kind: Next}
+	case via.Gateway != nil && (via.Gateway.Internet || via.Gateway.Egress):
+		g := gate{gateway: via.Gateway}
+		if s.Network.Profile.NATServes {
+			g.subnet = s
+		}
+		if outer := r.inner[g]; outer != nil {
+			return over(x.To, outer)
+		}
+	case via.Gateway != nil:
+		if _, has := via.Gateway.AddrLike(x.To.Addr()); via.Gateway.In != nil && has {
+			return b.through(r, via.Gateway, via.Gateway.In, x.To)
+		}
+	case via.Workload != nil:
+		return b.through(r, via.Workload, via.Workload.Subnet, x.To)
+	case via.Peering != nil:
+		if ends, stands := b.joins[via.Peering]; stands {
+			if ends[0].Node == r.Node {
+				return over(x.To, ends[0])
+			}
+			return over(x.To, ends[1])
+		}
+	case via.Hub != nil:
+		for _, a := range s.Network.Attachments {
+			if a.Hub == via.Hub {
+				return over(x.To, b.ties[a])
+			}
+		}
+	case via.Site != nil:
+		return over(x.To, b.links[via.Site][1])
+	}
+	return dead
+}
+
+// through is a route to a host of a subnet that passes packets on. One that is not built drops them.
+func (b *builder) through(r *router, what any, in *estate.Subnet, to netip.Prefix) Route {
+	helpers := b.helpers[what]
+	if len(helpers) == 0 {
+		return Route{To: to, Kind: Unreachable}
+	}
+	return Route{To: to, Via: like(helpers, to.Addr().Is4()), Dev: r.bridges[in].Name}
+}
+
+// custom are the routes of a network to sites and hubs.
+func (b *builder) custom(n *estate.Network) []Route {
+	var out []Route
+	for _, c := range n.Custom {
+		if taken(out, c.To) {
+			continue
+		}
+		if c.Via.Site != nil {
+			out = append(out, over(c.To, b.links[c.Via.Site][1]))
+			continue
+		}
+		for _, a := range n.Attachments {
+			if a.Hub == c.Via.Hub {
+				out = append(out, over(c.To, b.ties[a]))
+				break
+			}
+		}
+	}
+	return out
+}
+
+// hubRoutes makes the tables of a hub. Each attachment, and each link from another hub, looks into one of them.
+func (b *builder) hubRoutes(h *estate.Hub) {
+	x := b.hubs[h]
+	numbers := map[*estate.HubTable]int{}
+	for _, t := range h.Tables {
+		var routes []Route
+		for _, r := range t.Routes {
+			if !taken(routes, r.To) {
+				routes = append(routes, b.hubRoute(h, r))
+			}
+		}
+		numbers[t] = x.table(routes...)
+	}
+	for _, a := range h.Attachments {
+		x.rule(b.ties[a].Peer.Name, numbers[a.Table])
+	}
+	for _, l := range b.e.HubLinks {
+		for i, end := range l.Between {
+			if ends, stands := b.joins[l]; stands && end == h {
+				x.rule(ends[i].Name, numbers[l.Tables[i]])
+			}
+		}
+	}
+}
+
+func (b *builder) hubRoute(h *estate.Hub, r *estate.Route) Route {
+	if l := r.Via.Link; l != nil {
+		if ends, stands := b.joins[l]; stands {
+			if l.Between[0] == h {
+				return over(r.To, ends[0])
+			}
+			return over(r.To, ends[1])
+		}
+	}
+	for _, a := range h.Attachments {
+		if a.Network != nil && a.Network == r.Via.Network || a.Site != nil && a.Site == r.Via.Site {
+			return over(r.To, b.ties[a].Peer)
+		}
+	}
+	return Route{To: r.To, Kind: Unreachable}
+}
+
+// siteRoutes makes the tables of a site: it sends what it knows of, over its link where that leads there, else to the
+// first hub whose table does.
+func (b *builder) siteRoutes(s *estate.Site) {
+	x := b.sites[s]
+	knows := end()
+	for _, p := range s.Knows {
+		if p.Bits() == 0 { // it knows of everything in a family
+			knows = drop(knows, p)
+		}
+		knows = append(knows, Route{To: p, Kind: Next})
+	}
+	x.rule("", x.table(knows...))
+	if s.Link != nil {
+		out := b.links[s][0]
+		var routes []Route
+		add := func(ranges []netip.Prefix) {
+			for _, p := range ranges {
+				if !taken(routes, p) {
+					routes = append(routes, over(p, out))
+				}
+			}
+		}
+		add(s.Link.Ranges)
+		for _, p := range s.Link.Peerings {
+			if p.Stands() && p.Carries(s.Link) {
+				add(p.Far(s.Link).Ranges)
+			}
+		}
+		x.rule("", x.table(routes...))
+	}
+	for _, a := range s.Attachments {
+		var routes []Route
+		for _, r := range a.Table.Routes {
+			if !taken(routes, r.To) {
+				routes = append(routes, over(r.To, b.ties[a]))
+			}
+		}
+		x.rule("", x.table(routes...))
+	}
+}
+
+func drop(routes []Route, to netip.Prefix) []Route {
+	var out []Route
+	for _, x := range routes {
+		if x.To != to {
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+// worldRoutes makes the table of the internet: it knows the public addresses of hosts whose network lets it in or out,
+// and nothing that is private.
+func (b *builder) worldRoutes() {
+	var routes []Route
+	add := func(n *estate.Network, a netip.Addr) {
+		r := b.routers[n]
+		if r.gates == nil || taken(routes, address.Single(a)) || !address.IsPublic(a) {
+			return
+		}
+		routes = append(routes, over(address.Single(a), r.gates.Ports[0].Peer))
+	}
+	for _, w := range b.e.Workloads {
+		if w.Subnet == nil {
+			continue
+		}
+		for _, a := range w.Addrs {
+			if public, has := w.PublicLike(a); has {
+				add(w.Subnet.Network, public)
+			}
+		}
+	}
+	for _, n := range b.e.Networks {
+		for _, g := range n.NATs() {
+			for _, a := range g.Public {
+				add(n, a)
+			}
+			for _, a := range g.Addrs { // of IPv6, one that the internet carries as it is
+				for _, public := range g.PublicLike(a) {
+					add(n, public)
+				}
+			}
+		}
+		if a, has := b.made[n]; has {
+			add(n, a)
+		}
+	}
+	b.world.rule("", b.world.table(routes...))
+}
