@@ -386,7 +386,7 @@ func (g *gridCall) list(one reach.End, toOne bool, workloads []*estate.Workload)
 	if g.format == "json" {
 		return g.json(g.listJSON(one, toOne, all))
 	}
-	t := &sheet{header: []string{"workload", "subnet", "public", "verdict", "passes"}, wrap: 4, paint: verdictColumn(3)}
+	t := &sheet{header: []string{"workload", "subnet", "verdict", "public", "passes"}, wrap: 4, paint: verdictColumn(2)}
 	if toOne {
 		t = &sheet{header: []string{"workload", "subnet", "verdict", "seen as", "by", "passes"}, wrap: 5, paint: verdictColumn(2)}
 	}
@@ -405,11 +405,15 @@ func (g *gridCall) list(one reach.End, toOne bool, workloads []*estate.Workload)
 			}
 			t.add(w.Name, w.Subnet.Path(), string(a.Verdict), joinAddrs(x.SeenAs), by, passes)
 		} else {
-			t.add(w.Name, w.Subnet.Path(), joinAddrs(w.Public), string(a.Verdict), passes)
+			t.add(w.Name, w.Subnet.Path(), string(a.Verdict), joinAddrs(w.Public), passes)
 		}
 	}
 	if g.format != "text" {
 		return g.write(t, g.format)
+	}
+	if !g.on && !g.all {
+		t.without(2) // all of them are partly, and what passes says more
+		t.paint = nil
 	}
 	on := ""
 	if g.on {

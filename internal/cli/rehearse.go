@@ -150,7 +150,7 @@ func (c *call) rehearsed(r *rehearse.Result, stands bool) {
 		mark, why := fine.Sprint("holds"), ""
 		switch {
 		case x.Tries == 0:
-			mark, why = doubt.Sprint("not tried"), ": no workload of it can be reached by an address"
+			mark, why = doubt.Sprint("not tried"), ": there is no address to send to"
 		case !x.Holds:
 			mark, why = bad.Sprint("broken"), ": "+x.Why
 		}
@@ -274,7 +274,7 @@ func storyOf(t *rehearse.Try) string {
 	case t.Passed:
 		return "it passed"
 	case t.Again > 0:
-		return fmt.Sprintf("no answer came, nor when it was tried again (%d times)", t.Again)
+		return "no answer came, nor when it was tried again with more patience"
 	}
 	return "no answer came"
 }

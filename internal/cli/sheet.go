@@ -2,6 +2,7 @@ package cli
 
 import (
 	"encoding/csv"
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -27,6 +28,15 @@ func (t *sheet) cut(rows int) (dropped int) {
 	dropped = max(0, len(t.rows)-rows)
 	t.rows = t.rows[:len(t.rows)-dropped]
 	return dropped
+}
+
+// without takes a column out that stands before the one that gives way.
+func (t *sheet) without(column int) {
+	t.header = slices.Delete(slices.Clone(t.header), column, column+1)
+	for i, r := range t.rows {
+		t.rows[i] = slices.Delete(r, column, column+1)
+	}
+	t.wrap--
 }
 
 // write writes the sheet in one of the formats text, csv and md.

@@ -197,6 +197,9 @@ func reply(word []byte, from netip.Addr) []byte {
 // be busy, and nothing is said to be stopped because of that.
 var patience = []time.Duration{1200 * time.Millisecond, 3 * time.Second, 8 * time.Second}
 
+// fewEnough is how many tries there may be for the last and longest wait: more than that is no busy machine.
+const fewEnough = 50
+
 // atOnce is how many tries are made side by side.
 const atOnce = 3000
 
@@ -213,15 +216,19 @@ func (l *lab) play(step func(what string, done, total int)) *Result {
 			what = "trying again"
 			side = min(side, 200)
 		}
+		if round > 0 {
+			for _, t := range todo {
+				t.Again++
+			}
+		}
 		l.round(todo, wait, side, func(done int) { step(what, done, len(todo)) })
 		var again []*Try
 		for _, t := range todo {
-			if t.Says && !t.Passed && round+1 < len(patience) {
-				t.Again++
+			if t.Says && !t.Passed {
 				again = append(again, t)
 			}
 		}
-		if todo = again; len(todo) == 0 {
+		if todo = again; len(todo) == 0 || round > 0 && len(todo) > fewEnough {
 			break
 		}
 	}
