@@ -687,7 +687,12 @@ func (r *ranger) strangers(x *Class, row []Cell) {
 			case lead == [2]road{}:
 				cells[j] = none
 			case families == 1 && lead[0] == plain:
-				cells[j] = Cell{r.number(r.handed(to.start+j, r.plainly(0, x, to, &g.brief[to.start+j], replies))), NoPair}
+				y := &g.brief[to.start+j]
+				if r.rowsOf[0][y.ranks[0]] == noFlows { // most often nothing leaves at all
+					cells[j] = none
+					continue
+				}
+				cells[j] = Cell{r.number(r.handed(to.start+j, r.plainly(0, x, to, y, replies))), NoPair}
 			default:
 				cells[j] = Cell{r.number(r.handed(to.start+j, r.led(x, to, to.start+j, lead, &wind, replies))), NoPair}
 			}
