@@ -601,5 +601,14 @@ func (b *builder) home(t plan.Text, place string) *Subnet {
 	if n == nil {
 		return nil
 	}
-	return b.subnet(n, plan.Text{Value: subnet, At: t.At}, place)
+	s := n.subnets[subnet]
+	if s == nil {
+		var known []string
+		for name := range n.subnets {
+			known = append(known, n.Name+"/"+name)
+		}
+		slices.Sort(known)
+		b.unknown(t, place, "subnet", known)
+	}
+	return s
 }

@@ -44,7 +44,10 @@ type Patch struct {
 // byte that no patch names stays as it is. The result is read again and must hold exactly what the edits say, else
 // nothing is returned but an error: a text can be written in ways that no edit can be made in, such as a mapping
 // that stands in two places through an alias.
+//
+// An edit that stands twice among the edits is made once.
 func Apply(src *Source, edits []Edit) ([]byte, []Patch, error) {
+	edits = once(edits)
 	root, finding := parseYAML(src)
 	if finding != nil {
 		return nil, nil, errors.New(finding.Message)
@@ -52,7 +55,7 @@ func Apply(src *Source, edits []Edit) ([]byte, []Patch, error) {
 	if root == nil || root.Kind != yaml.MappingNode {
 		return nil, nil, errors.New("the plan is empty")
 	}
-	ed := &editor{src: src, root: root, keys: map[*yaml.Node]map[string]int{}, grown: map[*yaml.Node][]*growth{}}
+	ed := &editor{src: src, root: root, keys: map[*yaml.Node]map[string]int{}, grown: map[*yaml.Node][]*growth{}, were: map[*yaml.Node][]*yaml.Node{}}
 	for _, e := range edits {
 		if err := ed.plan(e); err != nil {
 			return nil, nil, err
@@ -75,6 +78,20 @@ func Apply(src *Source, edits []Edit) ([]byte, []Patch, error) {
 	return text, ed.patches, nil
 }
 
+// once drops edits that are the same as one before.
+func once(edits []Edit) []Edit {
+	seen := map[string]bool{}
+	var out []Edit
+	for _, e := range edits {
+		key := fmt.Sprintf("%q %q %q %d %v %s", e.Path, e.Key, e.Was, e.Before, e.Remove, e.Value)
+		if !seen[key] {
+			seen[key] = true
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
 // editor collects the patches for one text.
 type editor struct {
 	src     *Source
@@ -82,6 +99,7 @@ type editor struct {
 	keys    map[*yaml.Node]map[string]int // where the keys of a mapping are, once asked for
 	grown   map[*yaml.Node][]*growth      // what is added to each mapping or list
 	order   []*yaml.Node                  // the keys of grown, as they came
+	were    map[*yaml.Node][]*yaml.Node   // the elements of a list before it was changed
 	parents map[*yaml.Node]place
 	patches []Patch
 }

@@ -1,6 +1,10 @@
 package plan
 
-import "go.yaml.in/yaml/v4"
+import (
+	"slices"
+
+	"go.yaml.in/yaml/v4"
+)
 
 // change makes an edit in the node tree, where it is plain: the text must come out as this tree.
 func (ed *editor) change(e Edit) {
@@ -44,8 +48,14 @@ func (ed *editor) change(e Edit) {
 		return
 	}
 	at.Kind = yaml.SequenceNode
-	if e.Before > 0 && e.Before <= len(at.Content) {
-		at.Content = append(at.Content[:e.Before-1], append([]*yaml.Node{e.Value.node()}, at.Content[e.Before-1:]...)...)
+	// Edits count the elements as they were before any of them.
+	were, found := ed.were[at]
+	if !found {
+		were = slices.Clone(at.Content)
+		ed.were[at] = were
+	}
+	if e.Before > 0 && e.Before <= len(were) {
+		at.Content = slices.Insert(at.Content, slices.Index(at.Content, were[e.Before-1]), e.Value.node())
 		return
 	}
 	at.Content = append(at.Content, e.Value.node())

@@ -1,0 +1,144 @@
+package check
+
+import (
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/reach"
+	"wendrik/internal/randomplan"
+)
+
+// This file holds findings against the walk of packets on random estates: what a rule says must be so.
+
+func randomEstate(t *testing.T, seed uint64) *estate.Estate {
+	t.Helper()
+	e, findings := estate.Load(plan.NewSource("p", []byte(randomplan.Write(rand.New(rand.NewPCG(seed, 21))))))
+	require.Empty(t, findings)
+	return e
+}
+
+// fates are what passes between all workloads of an estate.
+func fates(e *estate.Estate) []reach.Sum {
+	return reach.Matrix(e, len(e.Workloads), func(x *estate.Workload) int { return x.Index }, nil)
+}
+
+func sameFates(t *testing.T, before, after []reach.Sum, what string, seed uint64) {
+	t.Helper()
+	for i := range before {
+		require.True(t, before[i].Full.Equal(after[i].Full) && before[i].Some.Equal(after[i].Some), "seed %d: %s made a difference", seed, what)
+	}
+}
+
+// TestUselessRulesAreUseless takes out of random estates each rule that is said to be shadowed or to match nothing, and
+// each list and table that is said to be for no subnet. Nothing may come of that.
+func TestUselessRulesAreUseless(t *testing.T) {
+	taken := map[string]int{}
+	for seed := range uint64(60) {
+		e := randomEstate(t, seed)
+		before := fates(e)
+		useless := map[plan.Pos]string{}
+		for _, f := range Run(e, Guards) {
+			useless[f.At] = f.Code
+		}
+		if len(useless) == 0 {
+			continue
+		}
+		kept := func(rules []estate.Rule) []estate.Rule {
+			return slices.DeleteFunc(slices.Clone(rules), func(r estate.Rule) bool {
+				code, is := useless[r.At]
+				if is {
+					taken[code]++
+				}
+				return is
+			})
+		}
+		for _, n := range e.Networks {
+			for _, g := range n.Groups {
+				g.In, g.Out = kept(g.In), kept(g.Out)
+			}
+			for _, l := range n.Lists {
+				l.In, l.Out = kept(l.In), kept(l.Out)
+			}
+		}
+		sameFates(t, before, fates(e), "taking useless rules out", seed)
+	}
+	assert.Greater(t, taken["shadowed-rule"], 20)
+	assert.Greater(t, taken["empty-group"], 2)
+}
+
+// TestNothingPassesWhereNothingCan: no flow that needs what a finding says is missing passes.
+func TestNothingPassesWhereNothingCan(t *testing.T) {
+	seen := map[string]int{}
+	for seed := range uint64(120) {
+		e := randomEstate(t, seed)
+		for _, f := range Run(e, Wiring) {
+			seen[f.Code]++
+			switch f.Code {
+			case "dead-route":
+				deadRoute(t, e, f, seed)
+			case "half-joined":
+				halfJoined(t, e, f, seed)
+			case "idle-public":
+				idlePublicReached(t, e, f, seed)
+			}
+		}
+	}
+	for _, code := range []string{"dead-route", "half-joined", "idle-public", "not-attached", "stranded-nat"} {
+		assert.Greater(t, seen[code], 3, "%s never came up: %v", code, seen)
+	}
+}
+
+// deadRoute: no packet that takes the route arrives anywhere.
+func deadRoute(t *testing.T, e *estate.Estate, f plan.Finding, seed uint64) {
+	t.Helper()
+	for _, x := range e.Workloads {
+		for _, r := range x.Subnet.Table.Routes {
+			if r.At != f.At {
+				continue
+			}
+			for _, y := range e.Workloads {
+				a := reach.Ask(e, reach.End{Name: x.Name, Workload: x}, reach.End{Name: y.Name, Workload: y}, flow.Any())
+				for _, w := range a.Ways {
+					takes := slices.ContainsFunc(w.Forward, func(h reach.Hop) bool { return h.Kind == "table" && h.At == f.At })
+					require.False(t, takes && !w.Some.Empty(), "seed %d: %s, and %s reaches %s by it", seed, f.Message, x.Name, y.Name)
+				}
+			}
+		}
+	}
+}
+
+// halfJoined: no way that passes crosses it.
+func halfJoined(t *testing.T, e *estate.Estate, f plan.Finding, seed uint64) {
+	t.Helper()
+	for _, x := range e.Workloads[:min(len(e.Workloads), 8)] {
+		for _, y := range e.Workloads {
+			a := reach.Ask(e, reach.End{Name: x.Name, Workload: x}, reach.End{Name: y.Name, Workload: y}, flow.Any())
+			for _, w := range a.Ways {
+				for _, h := range slices.Concat(w.Forward, w.Back) {
+					require.False(t, h.At == f.At && !h.Stops && !w.Some.Empty(), "seed %d: %s, and %s reaches %s over it", seed, f.Message, x.Name, y.Name)
+				}
+			}
+		}
+	}
+}
+
+// idlePublicReached: the internet gets no answer from the workload by its public IPv4 address.
+func idlePublicReached(t *testing.T, e *estate.Estate, f plan.Finding, seed uint64) {
+	t.Helper()
+	internet, err := reach.Find(e, "internet")
+	require.NoError(t, err)
+	for _, x := range e.Workloads {
+		if len(x.Plan.Public) == 0 || x.Plan.Public[0].At != f.At {
+			continue
+		}
+		a := reach.Ask(e, internet, reach.End{Name: x.Name, Workload: x, Addr: x.Public[0]}, flow.Any())
+		require.Equal(t, reach.Blocked, a.Verdict, "seed %d: %s", seed, f.Message)
+	}
+}

@@ -1,0 +1,217 @@
+package space
+
+import (
+	"fmt"
+	"math/big"
+	"math/rand/v2"
+	"net/netip"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
+)
+
+// The tests plan inside 10.0.0.0/24, small enough for a twin that looks at each of its 256 addresses.
+
+func piece(rng *rand.Rand, within netip.Prefix, most int) netip.Prefix {
+	bits := within.Bits() + 1 + rng.IntN(most-within.Bits())
+	b := within.Addr().As4()
+	room := 1 << (bits - within.Bits())
+	b[3] += byte(rng.IntN(room) << (32 - bits))
+	return netip.PrefixFrom(netip.AddrFrom4(b), bits)
+}
+
+// estateOf makes an estate of a few blocks, networks, sites and clusters at random; what cannot be is left out.
+func estateOf(t *testing.T, rng *rand.Rand) (*estate.Estate, []netip.Prefix) {
+	t.Helper()
+	root := netip.MustParsePrefix("10.0.0.0/24")
+	for {
+		var text strings.Builder
+		text.WriteString("wendrik: 1\nspace:\n  all: {block: 10.0.0.0/24}\n")
+		for i := range rng.IntN(4) {
+			held := ""
+			if rng.IntN(2) == 0 {
+				held = ", held: a reason"
+			}
+			fmt.Fprintf(&text, "  b%d: {block: %s, within: all%s}\n", i, piece(rng, root, 28), held)
+		}
+		text.WriteString("networks:\n  none: {range: 10.9.0.0/16}\n")
+		for i := range rng.IntN(4) {
+			p := piece(rng, root, 27)
+			fmt.Fprintf(&text, "  n%d: {range: %s, subnets: {s: {range: %s}}}\n", i, p, piece(rng, p, 30))
+		}
+		fmt.Fprintf(&text, "sites: {q: {ranges: %s}}\nclusters: {c: {in: none, pods: %s}}\n", piece(rng, root, 29), piece(rng, root, 29))
+		e, findings := estate.Load(plan.NewSource("p", []byte(text.String())))
+		if len(findings) == 0 {
+			return e, []netip.Prefix{piece(rng, root, 30)}
+		}
+	}
+}
+
+func in(a netip.Addr, ranges ...netip.Prefix) bool {
+	for _, p := range ranges {
+		if p.Contains(a) {
+			return true
+		}
+	}
+	return false
+}
+
+// TestTreeAgainstEachAddress asks of every address of every block whether it is used, held, inside another block or
+// free, from the front.
+func TestTreeAgainstEachAddress(t *testing.T) {
+	free := 0
+	for seed := range uint64(400) {
+		rng := rand.New(rand.NewPCG(seed, 1))
+		e, taken := estateOf(t, rng)
+		s := NewSurvey(e, taken)
+		for _, n := range s.Tree() {
+			for a := n.Range.Addr(); n.Range.Contains(a); a = a.Next() {
+				want := "free"
+				inner, held := false, n.Block.Held
+				for _, b := range e.Blocks {
+					for _, r := range b.Ranges {
+						inside := b != n.Block && n.Range.Bits() <= r.Bits() && n.Range.Contains(r.Addr()) && (r != n.Range || b.Within == n.Block)
+						inner = inner || !b.Held && inside && r.Contains(a)
+						held = held || b.Held && r.Contains(a)
+					}
+				}
+				used := in(a, taken...)
+				for _, x := range e.Networks {
+					used = used || in(a, x.Ranges...)
+				}
+				used = used || in(a, e.Sites[0].Ranges...) || in(a, e.Clusters[0].Pods...)
+				switch {
+				case n.Block.Held:
+					want = "held"
+				case inner:
+					want = "inner"
+				case held:
+					want = "held"
+				case used:
+					want = "used"
+				default:
+					free++
+				}
+				is := map[string]bool{"free": n.Free.Contains(a), "held": n.Held.Contains(a), "inner": n.Inner.Contains(a), "used": n.Used.Contains(a)}
+				for name, yes := range is {
+					require.Equal(t, name == want, yes, "seed %d: %s of %s in block %s is %s\n%s", seed, a, n.Range, n.Block.Name, want, e.Plan.Source.Text)
+				}
+			}
+			partsOf(t, n)
+		}
+		freeIn(t, s, e)
+	}
+	assert.Greater(t, free, 10_000)
+}
+
+// partsOf holds what is told of a node against its free addresses, one by one.
+func partsOf(t *testing.T, n Node) {
+	t.Helper()
+	runs, before := 0, false
+	for a := n.Range.Addr(); n.Range.Contains(a); a = a.Next() {
+		now := n.Free.Contains(a)
+		if now && !before {
+			runs++
+		}
+		before = now
+	}
+	require.Equal(t, runs, n.Pieces())
+	largest := netip.Prefix{}
+	for bits := n.Range.Bits(); bits <= 32; bits++ {
+		count := int64(0)
+		for a := n.Range.Addr(); n.Range.Contains(a); a = a.Next() {
+			p := netip.PrefixFrom(a, bits)
+			if p.Masked() != p || !wholly(n, p) {
+				continue
+			}
+			count++
+			if !largest.IsValid() {
+				largest = p
+			}
+		}
+		require.Equal(t, big.NewInt(count), new(big.Int).Set(n.Fits(bits)), "/%d in %s", bits, n.Range)
+	}
+	require.Equal(t, largest, n.Largest())
+	sum := n.Share(n.Free) + n.Share(n.Held) + n.Share(n.Used) + n.Share(n.Inner)
+	require.InDelta(t, 1, sum, 1e-9, "every address counts once")
+	for _, width := range []int{1, 8, 64} {
+		cells := n.Map(width)
+		require.LessOrEqual(t, len(cells), width)
+		for i, c := range cells {
+			mapped(t, n, i, len(cells), c)
+		}
+	}
+}
+
+func wholly(n Node, p netip.Prefix) bool {
+	for a := p.Addr(); p.Contains(a); a = a.Next() {
+		if !n.Free.Contains(a) {
+			return false
+		}
+	}
+	return true
+}
+
+// mapped holds one cell of a map against the addresses that it stands for.
+func mapped(t *testing.T, n Node, i, of int, c Cell) {
+	t.Helper()
+	size := 1 << (32 - n.Range.Bits()) / of
+	used, held, inner := 0, 0, 0
+	a := n.Range.Addr()
+	for range i * size {
+		a = a.Next()
+	}
+	for range size {
+		switch {
+		case n.Used.Contains(a):
+			used++
+		case n.Held.Contains(a):
+			held++
+		case n.Inner.Contains(a):
+			inner++
+		}
+		a = a.Next()
+	}
+	want := FreeCell
+	switch {
+	case used == size:
+		want = FullyUsed
+	case used > 0:
+		want = PartlyUsed
+	case held > 0:
+		want = HeldCell
+	case inner > 0:
+		want = InnerCell
+	}
+	require.Equal(t, want, c, "part %d of %d of %s", i, of, n.Range)
+}
+
+// freeIn: what can be carved from a block is what its node has free, and nothing of a held one.
+func freeIn(t *testing.T, s *Survey, e *estate.Estate) {
+	t.Helper()
+	for _, b := range e.Blocks {
+		free := s.FreeIn(b)
+		for a := b.Ranges[0].Addr(); b.Ranges[0].Contains(a); a = a.Next() {
+			taken := b.Held || s.Occupied.Contains(a) || in(a, s.Inner(b)...)
+			require.Equal(t, !taken, free.Contains(a))
+		}
+	}
+	for i, n := range e.Networks {
+		if i == 0 {
+			continue
+		}
+		free := s.FreeInNetwork(n, n.Ranges)
+		for a := n.Ranges[0].Addr(); n.Ranges[0].Contains(a); a = a.Next() {
+			other := false
+			for _, m := range e.Networks {
+				other = other || m != n && in(a, m.Ranges...)
+			}
+			require.Equal(t, !other && !s.Leaves.Contains(a), free.Contains(a), "%s of network %s", a, n.Name)
+		}
+	}
+}

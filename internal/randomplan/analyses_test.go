@@ -1,0 +1,206 @@
+package randomplan
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/carve"
+	"wendrik/internal/core/check"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/expect"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/overlap"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/reach"
+	"wendrik/internal/core/space"
+)
+
+// spoil changes a plan here and there: words go, come twice, or take the place of others, as in the texts of people.
+func spoil(text string, rng *rand.Rand, times int) string {
+	for range times {
+		words := strings.SplitAfter(text, " ")
+		i, j := rng.IntN(len(words)), rng.IntN(len(words))
+		switch rng.IntN(5) {
+		case 0:
+			words[i] = ""
+		case 1:
+			words[i] += words[i]
+		case 2:
+			words[i] = words[j]
+		case 3:
+			words[i], words[j] = words[j], words[i]
+		case 4:
+			words[i] = strings.NewReplacer("10.0.", "10.1.", "/24", "/23", "tcp", "udp", "allow", "deny", "n0", "n1").Replace(words[i])
+		}
+		text = strings.Join(words, "")
+	}
+	return text
+}
+
+// analyse runs every analysis on a plan, and writes down what they found. It gives nothing for a text that is no plan.
+func analyse(t *testing.T, text string) string {
+	e, findings := estate.Load(plan.NewSource("p", []byte(text)))
+	if len(findings) > 0 {
+		for _, f := range findings {
+			require.NotEmpty(t, f.Message)
+			require.NotEmpty(t, f.Code)
+		}
+		return ""
+	}
+	var b strings.Builder
+	for _, f := range check.Run(e) {
+		require.True(t, f.Message != "" && f.Mend != "" && f.At.Known(), "%+v", f)
+		fmt.Fprintln(&b, f.Code, f.At, f.Message, f.Mend)
+	}
+	for _, p := range overlap.Estate(e) {
+		fmt.Fprintln(&b, p.Verdict, p.A, p.B, p.Shared, p.Why, p.Mend)
+	}
+	for _, n := range space.NewSurvey(e, nil).Tree() {
+		fmt.Fprintln(&b, n.Range, n.Free)
+	}
+	for _, s := range carve.Estate(e).Subnets {
+		fmt.Fprintln(&b, s.Network, s.Name, s.Range)
+	}
+	for _, r := range expect.Run(e, nil) {
+		fmt.Fprintln(&b, r.Text, r.Holds, r.Pairs, r.Against, r.Why)
+	}
+	ends := []string{"internet", "quay", "depot"}
+	for _, w := range e.Workloads {
+		ends = append(ends, w.Name)
+	}
+	for i, from := range ends {
+		x, errFrom := reach.Find(e, from)
+		y, errTo := reach.Find(e, ends[(i*7+1)%len(ends)])
+		if errFrom != nil || errTo != nil {
+			continue
+		}
+		a := reach.Ask(e, x, y, flow.Any())
+		require.True(t, a.Some.Covers(a.Passes))
+		fmt.Fprintln(&b, from, y.Name, a.Verdict, a.Passes, a.Some, a.SeenAs)
+		for _, f := range a.Blockers {
+			require.True(t, f.Message != "" && f.Mend != "", "%+v", f)
+			fmt.Fprintln(&b, f.Code, f.Message, f.Mend)
+		}
+	}
+	for _, s := range reach.Matrix(e, len(e.Networks), func(w *estate.Workload) int {
+		for i, n := range e.Networks {
+			if w.Subnet != nil && w.Subnet.Network == n {
+				return i
+			}
+		}
+		return -1
+	}, nil) {
+		fmt.Fprintln(&b, s.Pairs, s.Full, s.Some)
+	}
+	return b.String()
+}
+
+const expectations = "expect:\n  - n0 never reaches n1\n  - internet reaches n0/s0 on tcp/443\n  - quay never reaches n1/s1 on udp/53\n"
+
+// TestSpoiledPlans: no text, however spoiled, breaks an analysis, and each that can be read gives the same answers twice.
+func TestSpoiledPlans(t *testing.T) {
+	read := 0
+	for seed := range uint64(150) {
+		rng := rand.New(rand.NewPCG(seed, 41))
+		text := spoil(Write(rng)+expectations, rng, rng.IntN(6))
+		one := analyse(t, text)
+		if one != "" {
+			read++
+			require.Equal(t, one, analyse(t, text), "seed %d", seed)
+		}
+	}
+	assert.Greater(t, read, 30)
+}
+
+// FuzzAnalyses looks for a text that breaks an analysis.
+func FuzzAnalyses(f *testing.F) {
+	for seed := range uint64(20) {
+		f.Add(seed, uint64(seed), uint8(seed))
+	}
+	f.Fuzz(func(t *testing.T, seed, how uint64, times uint8) {
+		analyse(t, spoil(Write(rand.New(rand.NewPCG(seed, 42)))+expectations, rand.New(rand.NewPCG(how, 43)), int(times%24)))
+	})
+}
+
+// TestEveryKindComesUp: the random plans have every kind of hop, filter and end that there is, and large ones the size
+// that is asked for.
+func TestEveryKindComesUp(t *testing.T) {
+	seen := map[string]int{}
+	for seed := range uint64(80) {
+		text := Write(rand.New(rand.NewPCG(seed, 44)))
+		e, findings := estate.Load(plan.NewSource("p", []byte(text)))
+		require.Empty(t, findings, text)
+		for _, n := range e.Networks {
+			for _, tab := range n.Tables {
+				for _, r := range tab.Routes {
+					kindsOf(seen, r)
+				}
+			}
+			for _, s := range n.Subnets {
+				if s.List != nil {
+					seen["list"]++
+				}
+				if s.ByDefault {
+					seen["main table"]++
+				}
+			}
+		}
+		for _, h := range e.Hubs {
+			for _, tab := range h.Tables {
+				for _, r := range tab.Routes {
+					kindsOf(seen, r)
+				}
+			}
+		}
+		for _, w := range e.Workloads {
+			switch {
+			case w.Translates:
+				seen["translates"]++
+			case w.Forwards:
+				seen["forwards"]++
+			case len(w.Targets) > 0:
+				seen["balancer"]++
+			case len(w.Groups) == 0:
+				seen["no group"]++
+			case len(w.Groups) > 1:
+				seen["several groups"]++
+			}
+		}
+		for _, p := range e.Peerings {
+			seen[fmt.Sprintf("peering stands: %v", p.Stands())]++
+			if p.Carries(p.Between[0]) {
+				seen["peering carries"]++
+			}
+		}
+	}
+	for _, kind := range []string{"internet", "not attached", "egress", "nat", "peering", "hub", "site", "workload", "blackhole", "hub link", "learned", "list", "main table",
+		"translates", "forwards", "balancer", "no group", "several groups", "peering stands: true", "peering stands: false", "peering carries"} {
+		assert.Greater(t, seen[kind], 5, "%s: %v", kind, seen)
+	}
+	e, findings := estate.Load(plan.NewSource("p", []byte(Large(12))))
+	require.Empty(t, findings)
+	assert.Len(t, e.Networks, 12)
+	assert.Len(t, e.Subnets, 120)
+	assert.Len(t, e.Workloads, 1200)
+}
+
+func kindsOf(seen map[string]int, r *estate.Route) {
+	via := r.Via
+	for kind, is := range map[string]bool{
+		"internet":     via.Gateway != nil && via.Gateway.Internet && via.Gateway.Attached,
+		"not attached": via.Gateway != nil && via.Gateway.Internet && !via.Gateway.Attached,
+		"egress":       via.Gateway != nil && via.Gateway.Egress,
+		"nat":          via.Gateway != nil && !via.Gateway.Internet && !via.Gateway.Egress,
+		"peering":      via.Peering != nil, "hub": via.Hub != nil, "site": via.Site != nil, "workload": via.Workload != nil,
+		"blackhole": via.Blackhole, "hub link": via.Link != nil, "learned": r.Origin == estate.Learned,
+	} {
+		if is {
+			seen[kind]++
+		}
+	}
+}
