@@ -129,6 +129,10 @@ const maxDisagreed = 20
 // rehearsed shows a rehearsal to a person.
 func (c *call) rehearsed(r *rehearse.Result, stands bool) {
 	pairs := r.Pairs()
+	if len(pairs) == 0 {
+		c.say("nothing to try: there is no workload with an address that could send or receive")
+		return
+	}
 	agreed, tries := 0, 0
 	for _, p := range pairs {
 		tries += p.Tries

@@ -172,7 +172,7 @@ func (k *kernel) ports(n *stage.Node) error {
 	}
 	for _, b := range n.Bridges {
 		snoop := false
-		link := &netlink.Bridge{LinkAttrs: netlink.LinkAttrs{Name: b.Name}, MulticastSnooping: &snoop}
+		link := &netlink.Bridge{LinkAttrs: netlink.LinkAttrs{Name: b.Name, HardwareAddr: hardware(b.Number)}, MulticastSnooping: &snoop}
 		if err := h.LinkAdd(link); err != nil {
 			return fmt.Errorf("the bridge %s: %w", b.Name, err)
 		}
@@ -186,8 +186,8 @@ func (k *kernel) ports(n *stage.Node) error {
 		}
 		if _, err := h.LinkByName(p.Name); err != nil { // the other end has not made it
 			attrs := netlink.NewLinkAttrs()
-			attrs.Name = p.Name
-			veth := &netlink.Veth{LinkAttrs: attrs, PeerName: p.Peer.Name, PeerNamespace: netlink.NsFd(k.spaces[p.Peer.Node].fd)}
+			attrs.Name, attrs.HardwareAddr = p.Name, hardware(p.Number)
+			veth := &netlink.Veth{LinkAttrs: attrs, PeerName: p.Peer.Name, PeerHardwareAddr: hardware(p.Peer.Number), PeerNamespace: netlink.NsFd(k.spaces[p.Peer.Node].fd)}
 			if err := h.LinkAdd(veth); err != nil {
 				return fmt.Errorf("the cable to %s: %w", p.Peer.Node.Name, err)
 			}
@@ -202,6 +202,11 @@ func (k *kernel) ports(n *stage.Node) error {
 		}
 	}
 	return nil
+}
+
+// hardware is the link-layer address of a port or bridge, one that is locally administered (IEEE 802).
+func hardware(number int) net.HardwareAddr {
+	return net.HardwareAddr{0x02, 0, byte(number >> 24), byte(number >> 16), byte(number >> 8), byte(number)}
 }
 
 func (k *kernel) plug(h *netlink.Handle, p *stage.Port) error {
@@ -264,6 +269,18 @@ func (k *kernel) routing(n *stage.Node) error {
 	}
 	for _, l := range links {
 		index[l.Attrs().Name] = l.Attrs().Index
+	}
+	for _, x := range n.Neighbours() {
+		if x.Addr.Is6() && !k.six {
+			continue
+		}
+		family := unix.AF_INET6
+		if x.Addr.Is4() {
+			family = unix.AF_INET
+		}
+		if err := h.NeighSet(&netlink.Neigh{LinkIndex: index[x.Dev], Family: family, State: unix.NUD_PERMANENT, IP: x.Addr.AsSlice(), HardwareAddr: hardware(x.Number)}); err != nil {
+			return fmt.Errorf("the neighbour %s: %w", x.Addr, err)
+		}
 	}
 	for number, routes := range n.Tables {
 		for _, r := range routes {

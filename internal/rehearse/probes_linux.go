@@ -36,6 +36,9 @@ func raise(s *script, step func(what string, done, total int)) (*lab, error) {
 		wanted[w] = true
 	}
 	l := &lab{script: s, stage: stage.Build(s.e, func(w *estate.Workload) bool { return wanted[w] }, s.internet, s.sites), places: map[string]*stage.Node{}}
+	if n := len(l.stage.Nodes); n > maxNamespaces {
+		return nil, fmt.Errorf("it takes %d network namespaces, and more than %d are too many: name some networks with -only", n, maxNamespaces)
+	}
 	var err error
 	if l.kernel, err = build(l.stage, func(done, total int) { step("building", done, total) }); err != nil {
 		return nil, err
@@ -64,6 +67,9 @@ func raise(s *script, step func(what string, done, total int)) (*lab, error) {
 	}
 	return l, nil
 }
+
+// maxNamespaces is how many namespaces a rehearsal has at most: a kernel takes long to clear many away.
+const maxNamespaces = 1000
 
 // leaveOutIPv6 takes out what a kernel without IPv6 cannot try.
 func (l *lab) leaveOutIPv6() {

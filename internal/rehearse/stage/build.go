@@ -3,6 +3,7 @@ package stage
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
@@ -40,15 +41,18 @@ type gate struct {
 	subnet  *estate.Subnet
 }
 
-// Build makes the stage of an estate: all of it, but of the workloads those that are wanted and those that packets go
-// through. The internet and the sites have the addresses given.
+// Build makes the stage of an estate: the networks of the workloads that are wanted, those that carry packets of theirs
+// on to sites and hubs, and all hubs and sites; of the workloads, those that are wanted and those that packets go through.
+// The internet and the sites have the addresses given.
 func Build(e *estate.Estate, wanted func(*estate.Workload) bool, internet []netip.Addr, sites map[*estate.Site][]netip.Addr) *Stage {
 	b := &builder{Stage: &Stage{}, e: e, wanted: wanted, routers: map[*estate.Network]*router{}, hubs: map[*estate.Hub]*Node{}, sites: map[*estate.Site]*Node{},
 		ties: map[any]*Port{}, joins: map[any][2]*Port{}, helpers: map[any][]netip.Prefix{}, links: map[*estate.Site][2]*Port{}, made: map[*estate.Network]netip.Addr{}}
 	b.world = b.node("internet", true)
 	b.world.Own = internet
 	for _, n := range e.Networks {
-		b.network(n)
+		if b.needed(n) {
+			b.network(n)
+		}
 	}
 	for _, s := range e.Sites {
 		x := b.node("site "+s.Name, false)
@@ -60,7 +64,9 @@ func Build(e *estate.Estate, wanted func(*estate.Workload) bool, internet []neti
 	}
 	b.join()
 	for _, n := range e.Networks {
-		b.routes(b.routers[n])
+		if r := b.routers[n]; r != nil {
+			b.routes(r)
+		}
 	}
 	for _, h := range e.Hubs {
 		b.hubRoutes(h)
@@ -75,12 +81,26 @@ func Build(e *estate.Estate, wanted func(*estate.Workload) bool, internet []neti
 	return b.Stage
 }
 
+// needed reports whether packets of workloads that are wanted can go through a network: its own, and those over a peering
+// to what is behind it, since a peering carries nothing further.
+func (b *builder) needed(n *estate.Network) bool {
+	own := func(n *estate.Network) bool {
+		for _, s := range n.Subnets {
+			if slices.ContainsFunc(s.Workloads, b.wanted) {
+				return true
+			}
+		}
+		return false
+	}
+	return own(n) || slices.ContainsFunc(n.Peerings, func(p *estate.Peering) bool { return p.Stands() && p.Carries(n) && own(p.Far(n)) })
+}
+
 // network makes the router of a network, with a bridge for each subnet and the hosts on it.
 func (b *builder) network(n *estate.Network) {
 	r := &router{Node: b.node("network "+n.Name, true), network: n, bridges: map[*estate.Subnet]*Bridge{}, inner: map[gate]*Port{}}
 	b.routers[n] = r
 	for i, s := range n.Subnets {
-		x := &Bridge{Name: fmt.Sprintf("br%d", i), Addrs: []netip.Prefix{address.Single(gateway4), address.Single(gateway6)}}
+		x := &Bridge{Name: fmt.Sprintf("br%d", i), Addrs: []netip.Prefix{address.Single(gateway4), address.Single(gateway6)}, Number: b.number()}
 		r.Bridges = append(r.Bridges, x)
 		r.bridges[s] = x
 	}
@@ -274,8 +294,8 @@ func (b *builder) join() {
 		return [2]*Port{x, y}
 	}
 	for _, p := range b.e.Peerings {
-		if p.Stands() {
-			b.joins[p] = cable(b.routers[p.Between[0]].Node, b.routers[p.Between[1]].Node)
+		if a, c := b.routers[p.Between[0]], b.routers[p.Between[1]]; p.Stands() && a != nil && c != nil {
+			b.joins[p] = cable(a.Node, c.Node)
 		}
 	}
 	for _, l := range b.e.HubLinks {
@@ -287,14 +307,18 @@ func (b *builder) join() {
 		for _, a := range h.Attachments {
 			near := b.sites[a.Site]
 			if a.Network != nil {
-				near = b.routers[a.Network].Node
+				r := b.routers[a.Network]
+				if r == nil {
+					continue
+				}
+				near = r.Node
 			}
 			b.ties[a] = cable(near, b.hubs[h])[0]
 		}
 	}
 	for _, s := range b.e.Sites {
-		if s.Link != nil {
-			b.links[s] = cable(b.sites[s], b.routers[s.Link].Node)
+		if r := b.routers[s.Link]; r != nil {
+			b.links[s] = cable(b.sites[s], r.Node)
 		}
 	}
 }

@@ -177,7 +177,9 @@ func (b *builder) hubRoutes(h *estate.Hub) {
 		numbers[t] = x.table(routes...)
 	}
 	for _, a := range h.Attachments {
-		x.rule(b.ties[a].Peer.Name, numbers[a.Table])
+		if near := b.ties[a]; near != nil {
+			x.rule(near.Peer.Name, numbers[a.Table])
+		}
 	}
 	for _, l := range b.e.HubLinks {
 		for i, end := range l.Between {
@@ -198,8 +200,8 @@ func (b *builder) hubRoute(h *estate.Hub, r *estate.Route) Route {
 		}
 	}
 	for _, a := range h.Attachments {
-		if a.Network != nil && a.Network == r.Via.Network || a.Site != nil && a.Site == r.Via.Site {
-			return over(r.To, b.ties[a].Peer)
+		if near := b.ties[a]; near != nil && (a.Network != nil && a.Network == r.Via.Network || a.Site != nil && a.Site == r.Via.Site) {
+			return over(r.To, near.Peer)
 		}
 	}
 	return Route{To: r.To, Kind: Unreachable}
@@ -217,8 +219,8 @@ func (b *builder) siteRoutes(s *estate.Site) {
 		knows = append(knows, Route{To: p, Kind: Next})
 	}
 	x.rule("", x.table(knows...))
-	if s.Link != nil {
-		out := b.links[s][0]
+	if cable, is := b.links[s]; is {
+		out := cable[0]
 		var routes []Route
 		add := func(ranges []netip.Prefix) {
 			for _, p := range ranges {
@@ -262,7 +264,7 @@ func (b *builder) worldRoutes() {
 	var routes []Route
 	add := func(n *estate.Network, a netip.Addr) {
 		r := b.routers[n]
-		if r.gates == nil || taken(routes, address.Single(a)) || !address.IsPublic(a) {
+		if r == nil || r.gates == nil || taken(routes, address.Single(a)) || !address.IsPublic(a) {
 			return
 		}
 		routes = append(routes, over(address.Single(a), r.gates.Ports[0].Peer))

@@ -32,8 +32,9 @@ type Node struct {
 
 // Bridge is a subnet in the router of its network.
 type Bridge struct {
-	Name  string
-	Addrs []netip.Prefix
+	Name   string
+	Addrs  []netip.Prefix
+	Number int // of its own, as that of a port
 }
 
 // Port is one end of a cable between two nodes.
@@ -43,6 +44,42 @@ type Port struct {
 	Bridge *Bridge // that it is plugged into; nil for none
 	Peer   *Port
 	Node   *Node
+	Number int // which no other port or bridge has
+}
+
+// Neighbour is a host on a link, and the number of its port or bridge there.
+type Neighbour struct {
+	Dev    string
+	Addr   netip.Addr
+	Number int
+}
+
+// Neighbours are all hosts on the links of a node. They are written down, since a kernel has room for so many only that
+// it has to find out about, in all namespaces together.
+func (n *Node) Neighbours() []Neighbour {
+	var out []Neighbour
+	add := func(dev string, addrs []netip.Prefix, number int) {
+		for _, a := range addrs {
+			out = append(out, Neighbour{dev, a.Addr(), number})
+		}
+	}
+	for _, p := range n.Ports {
+		far := p.Peer
+		switch {
+		case p.Bridge != nil:
+			add(p.Bridge.Name, far.Addrs, far.Number)
+		case far.Bridge == nil:
+			add(p.Name, far.Addrs, far.Number)
+		default:
+			add(p.Name, far.Bridge.Addrs, far.Bridge.Number)
+			for _, other := range far.Node.Ports {
+				if other.Bridge == far.Bridge && other.Peer != p {
+					add(p.Name, other.Peer.Addrs, other.Peer.Number)
+				}
+			}
+		}
+	}
+	return out
 }
 
 // Rule sends packets to a table by where they came in; an empty In is for all, also those of the node itself.
@@ -179,8 +216,9 @@ func host(n int) []netip.Prefix {
 
 // cable joins two nodes, each end with addresses of its own.
 func (s *Stage) cable(a, b *Node, nameA, nameB string) (atA, atB *Port) {
-	atA = &Port{Name: nameA, Node: a, Addrs: host(s.number())}
-	atB = &Port{Name: nameB, Node: b, Addrs: host(s.number())}
+	atA = &Port{Name: nameA, Node: a, Number: s.number()}
+	atB = &Port{Name: nameB, Node: b, Number: s.number()}
+	atA.Addrs, atB.Addrs = host(atA.Number), host(atB.Number)
 	atA.Peer, atB.Peer = atB, atA
 	a.Ports, b.Ports = append(a.Ports, atA), append(b.Ports, atB)
 	return atA, atB
