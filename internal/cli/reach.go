@@ -171,8 +171,8 @@ func (c *reachCall) reached(a *reach.Answer, effect *reach.Effect) {
 		c.hops("there", w.Forward)
 		c.hops("and back", w.Back)
 	}
-	if len(a.Blockers) > 0 {
-		c.say("\nto look closer:  wendrik show %s", showable(a))
+	if name := showable(a); len(a.Blockers) > 0 && name != "" {
+		c.say("\nto look closer:  wendrik show %s", name)
 	}
 }
 
@@ -318,7 +318,7 @@ func onFlag(asked bool, flows flow.Set) string {
 	return " -on " + strings.Join(flows.Words(), ",")
 }
 
-// showable is an end of the question that the show command knows.
+// showable is an end of the question that the show command knows; empty for none.
 func showable(a *reach.Answer) string {
 	if a.To.Workload != nil {
 		return a.To.Workload.Name
@@ -326,7 +326,7 @@ func showable(a *reach.Answer) string {
 	if a.From.Workload != nil {
 		return a.From.Workload.Name
 	}
-	return "NETWORK"
+	return ""
 }
 
 func privateOf(e reach.End) netip.Addr {

@@ -159,7 +159,7 @@ func (w *walker) publicTarget(p packet) string {
 // intoInternet delivers a packet on the internet, or brings it to the host of the estate that has its address.
 func (w *walker) intoInternet(p packet) {
 	goal := w.goal()
-	if goal.Internet {
+	if goal.Internet && (w.back || w.e.Owner(p.dst.Addr).NAT == nil) {
 		if w.quiet == nil {
 			w.hop("internet", "internet", plan.Pos{}, "to %s", w.describe(p.dst))
 		}

@@ -126,7 +126,10 @@ func TestWalks(t *testing.T) {
 		{"a more specific route leads away", "app", "db", "tcp/5432", []string{"{to: 10.148.0.0/20, via: pair}, {to: 10.150", "{to: 10.144.2.0/24, via: blackhole}, {to: 10.150"}, "blocked blackhole"},
 		{"nobody there", "app", "10.144.2.99", "tcp/5432", nil, "blocked no-workload"},
 		{"no subnet there", "app", "10.144.9.9", "tcp/5432", nil, "blocked no-workload"},
-		{"a NAT is no target", "app", "10.144.0.200", "tcp/5432", nil, "blocked no-workload"},
+		{"a NAT is no target", "app", "10.144.0.200", "tcp/5432", nil, "blocked nat-inbound"},
+		{"nor is its public address", "shop", "203.0.113.7", "tcp/443", nil, "blocked nat-inbound"},
+		{"not even for what it translates", "app", "203.0.113.7", "tcp/443", nil, "blocked nat-inbound"},
+		{"nor from outside", "internet", "203.0.113.7", "tcp/443", nil, "blocked nat-inbound"},
 
 		// The internet.
 		{"out with a public address", "shop", "internet", "tcp/443", nil, "open > 203.0.113.20"},

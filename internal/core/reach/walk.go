@@ -309,6 +309,9 @@ func (w *walker) leaveSource(p packet) {
 
 // leaveTarget starts the reply at the packet's destination.
 func (w *walker) leaveTarget(p packet) {
+	if w.from.Internet && w.to.Internet {
+		return // nothing of it comes into the estate
+	}
 	if !p.dst.IsValid() && (w.exit == nil || !w.to.Internet) {
 		return // nothing is known of whom to answer; the forward way says why
 	}
@@ -518,13 +521,13 @@ func (w *walker) lost(n *estate.Network, s *estate.Subnet, p packet) {
 	}
 	host := n.Host(p.dst.Addr)
 	switch {
-	case goal.Network == n:
-		w.nobody(goal, p.dst)
-		return
 	case host.NAT != nil && !w.back:
 		place.Code, place.Message = "nat-inbound", fmt.Sprintf("nothing that starts outside comes in through NAT gateway %s", host.Name())
 		place.Mend = "ask for the workload itself"
 		w.block("nat", host.Name(), place)
+		return
+	case goal.Network == n:
+		w.nobody(goal, p.dst)
 		return
 	case goal.Workload != nil && goal.Workload.Subnet.Network == n:
 		place.Code, place.Message = "not-there", fmt.Sprintf("%s is not where %s is", p.dst.Addr, goal.Workload.Name)
