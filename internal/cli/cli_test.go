@@ -100,6 +100,8 @@ func read(t *testing.T, folder string) string {
 
 // TestGolden holds whole outputs against files that a person has read.
 func TestGolden(t *testing.T) {
+	hops, err := os.ReadFile("testdata/hops.yaml")
+	require.NoError(t, err)
 	broken, err := os.ReadFile("testdata/broken.yaml")
 	require.NoError(t, err)
 	for name, args := range map[string]string{
@@ -160,6 +162,16 @@ func TestGolden(t *testing.T) {
 		"check-errors":    "check -only errors -format csv",
 		"demo":            "demo out",
 		"broken":          "carve -plan broken.yaml",
+		"hops-gateway":    "show dock/six -plan hops.yaml",
+		"hops-forwards":   "show guard -plan hops.yaml",
+		"hops-balancer":   "show front -plan hops.yaml",
+		"hops-peering":    "show pair -plan hops.yaml",
+		"hops-hub":        "show spine -plan hops.yaml",
+		"hops-link":       "show bridge -plan hops.yaml",
+		"hops-check":      "check -plan hops.yaml",
+		"hops-reach":      "reach web-1 front -on tcp/443 -plan hops.yaml",
+		"hops-grid":       "grid -plan hops.yaml",
+		"hops-list":       "grid -to 10.212.0.9 -plan hops.yaml -all",
 		"error-flag":      "carve -wriet",
 		"error-command":   "crave",
 		"error-end":       "reach ticket-9 fare-db",
@@ -171,6 +183,7 @@ func TestGolden(t *testing.T) {
 	} {
 		folder := demo(t)
 		require.NoError(t, os.WriteFile(filepath.Join(folder, "broken.yaml"), broken, 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(folder, "hops.yaml"), hops, 0o644))
 		r := run(t, folder, "", strings.Fields(args)...)
 		got := fmt.Sprintf("$ wendrik %s\n%s", args, strings.ReplaceAll(r.out, program, "wendrik"))
 		if r.err != "" {

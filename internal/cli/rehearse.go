@@ -155,6 +155,8 @@ func (c *call) rehearsed(r *rehearse.Result, stands bool) {
 		switch {
 		case x.Tries == 0:
 			mark, why = doubt.Sprint("not tried"), ": there is no address to send to"
+		case x.Holds && !x.Says:
+			mark, why = doubt.Sprint("doubtful"), ": the packets that were tried agree, and reach does not;  wendrik check  tells why"
 		case !x.Holds:
 			mark, why = bad.Sprint("broken"), ": "+x.Why
 		}

@@ -504,9 +504,10 @@ func (s *script) judge() []Expected {
 		x.Tries = len(s.lines[i])
 		x.Holds = true
 		for _, t := range s.lines[i] {
-			if t.Passed == x.Never {
+			got, behind := s.passedOn(t, x.Never)
+			if got == x.Never {
 				x.Holds = false
-				x.Why = fmt.Sprintf("%s to %s on %s: the packets %s", t.From, t.To, t.Flow(), passed(t.Passed))
+				x.Why = fmt.Sprintf("%s to %s on %s: the packets %s%s", t.From, t.To, t.Flow(), passed(got), behind)
 				break
 			}
 		}
@@ -516,6 +517,31 @@ func (s *script) judge() []Expected {
 		}
 	}
 	return s.expected
+}
+
+// passedOn reports whether a try passed, and where its target is a balancer, whether what that hands on passes to every
+// target, or to any; behind names the target that settled it.
+func (s *script) passedOn(t *Try, any bool) (yes bool, behind string) {
+	w := s.e.Workload(t.To)
+	if w == nil || len(w.Targets) == 0 || !t.Passed {
+		return t.Passed, ""
+	}
+	on := w.Hands
+	if on.Empty() {
+		on = t.flows()
+	}
+	for _, target := range w.Targets {
+		all := true
+		for _, o := range s.tries {
+			if o.From == w.Name && o.To == target.Name && slices.Contains(target.Addrs, o.Dst) && on.Covers(o.flows()) {
+				all = all && o.Passed
+			}
+		}
+		if all == any {
+			return any, ", handed on to " + target.Name
+		}
+	}
+	return !any, ""
 }
 
 func passed(yes bool) string {

@@ -4,6 +4,7 @@ import (
 	"math/rand/v2"
 	"net/netip"
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -275,6 +276,35 @@ func TestJudge(t *testing.T) {
 	assert.Zero(t, judged[2].Tries, "nothing can be sent there from the internet")
 }
 
+// TestJudgeBalancers: a flow to a balancer has come through when every target has it, and never when no target has.
+func TestJudgeBalancers(t *testing.T) {
+	const text = `wendrik: 1
+networks:
+  pier:
+    range: 10.0.0.0/16
+    subnets: {a: {range: 10.0.0.0/24}}
+    groups: {all: {in: [any from any], out: [any to any]}, shut: {in: [], out: []}}
+workloads:
+  x: {in: pier/a, address: 10.0.0.1, groups: [all]}
+  front: {in: pier/a, address: 10.0.0.2, groups: [all], targets: [one, two], hands: [tcp/8080]}
+  one: {in: pier/a, address: 10.0.0.3, groups: [ONE]}
+  two: {in: pier/a, address: 10.0.0.4, groups: [TWO]}
+expect: [x reaches front on tcp/443, x never reaches front on tcp/443]
+`
+	for groups, want := range map[[2]string][2]bool{{"all", "all"}: {true, false}, {"all", "shut"}: {false, false}, {"shut", "shut"}: {false, true}} {
+		s := scriptOf(t, strings.NewReplacer("ONE", groups[0], "TWO", groups[1]).Replace(text), Options{})
+		for _, x := range s.tries {
+			x.Passed = x.Says
+		}
+		judged := s.judge()
+		assert.Equal(t, want, [2]bool{judged[0].Holds, judged[1].Holds}, groups)
+		for _, x := range judged {
+			assert.Positive(t, x.Tries)
+			assert.Equal(t, x.Says, x.Holds, "%v: reach says the same of %s", groups, x.Text)
+		}
+	}
+}
+
 // TestAgrees: a try agrees when it did what reach says, and the far end saw whom reach says.
 func TestAgrees(t *testing.T) {
 	a, b := netip.MustParseAddr("203.0.113.1"), netip.MustParseAddr("203.0.113.2")
@@ -299,6 +329,10 @@ func TestAgrees(t *testing.T) {
 	assert.False(t, r.Good())
 	r.Tries[0].Passed = true
 	assert.True(t, r.Good())
-	r.Expected = []Expected{{Says: true, Holds: false, Tries: 3}}
-	assert.False(t, r.Good())
+	for _, x := range []Expected{{Says: true, Holds: false, Tries: 3}, {Says: false, Holds: true, Tries: 3}, {Says: false, Holds: false}} {
+		r.Expected = []Expected{x}
+		assert.False(t, r.Good(), "%+v", x)
+	}
+	r.Expected = []Expected{{Says: true, Holds: true, Tries: 3}, {Says: true, Holds: true}}
+	assert.True(t, r.Good())
 }

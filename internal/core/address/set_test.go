@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"net/netip"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -241,4 +242,35 @@ func TestTableAgainstSearch(t *testing.T) {
 			}
 		})
 	}
+}
+
+// TestClipKeepsFamiliesApart: the part of a set inside a range is of the range's family alone, also where all that the
+// set has of it lies inside.
+func TestClipKeepsFamiliesApart(t *testing.T) {
+	p := netip.MustParsePrefix
+	both := SetOf(p("10.0.0.0/8"), p("192.168.0.0/16"), p("fd00::/16"), p("2001:db8::/32"))
+	for _, c := range []struct{ within, want string }{
+		{"0.0.0.0/0", "10.0.0.0/8 192.168.0.0/16"},
+		{"::/0", "2001:db8::/32 fd00::/16"},
+		{"10.0.0.0/8", "10.0.0.0/8"},
+		{"10.1.0.0/16", "10.1.0.0/16"},
+		{"8.0.0.0/5", "10.0.0.0/8"},
+		{"172.16.0.0/12", ""},
+		{"fd00:1::/32", "fd00:1::/32"},
+		{"2000::/3", "2001:db8::/32"},
+	} {
+		var want []netip.Prefix
+		for _, w := range strings.Fields(c.want) {
+			want = append(want, p(w))
+		}
+		got := both.Clip(p(c.within))
+		assert.True(t, got.Equal(SetOf(want...)), "%s: %s", c.within, got)
+		assert.True(t, got.Equal(both.Intersect(SetOf(p(c.within)))), c.within)
+	}
+	before := both.String()
+	part := both.Clip(p("0.0.0.0/0"))
+	_ = part.Union(SetOf(p("11.0.0.0/8"))).Minus(SetOf(p("10.0.0.0/9")))
+	assert.Equal(t, before, both.String(), "a set that shares its parts with another is not changed by that")
+	assert.True(t, Set{}.Clip(p("::/0")).Empty())
+	assert.True(t, both.Clip(netip.Prefix{}).Empty())
 }

@@ -138,6 +138,14 @@ func (s Set) String() string {
 	return strings.Join(s.Words(), ", ")
 }
 
+// Rule is the set as a rule would write it: any, where it holds protocols that no rule can name.
+func (s Set) Rule() string {
+	if nameless := of(len(protocols) - 1); !s.Intersect(Set{[]span{nameless}}).Empty() {
+		return "any"
+	}
+	return s.String()
+}
+
 // Words are the parts of String: one word for each run of ports or whole protocol, none for the empty set.
 func (s Set) Words() []string {
 	words := make([]string, 0, len(s.spans))

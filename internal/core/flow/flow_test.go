@@ -144,3 +144,29 @@ func TestWholeProtocolsAndPorts(t *testing.T) {
 	assert.Len(t, s.Protocols(), 2)
 	assert.Equal(t, "nothing", Any().Minus(Any()).String())
 }
+
+// TestSpans: the parts of a set, and the set as a rule would write it, which reads back as what was meant or more.
+func TestSpans(t *testing.T) {
+	for text, want := range map[string][]Span{
+		"tcp/443":             {{"tcp", 443, 443, false}},
+		"tcp/443,tcp/444":     {{"tcp", 443, 444, false}},
+		"udp,icmp,tcp/80-90":  {{"tcp", 80, 90, false}, {"udp", 0, 65535, true}, {"icmp", 0, 0, true}},
+		"tcp/0-65535":         {{"tcp", 0, 65535, true}},
+		"any":                 {{"tcp", 0, 65535, true}, {"udp", 0, 65535, true}, {"icmp", 0, 0, true}},
+		"tcp/1-2,tcp/4,udp/3": {{"tcp", 1, 2, false}, {"tcp", 4, 4, false}, {"udp", 3, 3, false}},
+	} {
+		s, err := Parse(text)
+		require.NoError(t, err)
+		assert.Equal(t, want, s.Spans(), text)
+		back, err := Parse(s.Rule())
+		require.NoError(t, err, text)
+		assert.True(t, back.Equal(s), text)
+	}
+	tcp, _ := Parse("tcp/1-99")
+	rest := Any().Minus(tcp)
+	assert.Equal(t, "any", rest.Rule(), "no rule can say other protocols")
+	back, err := Parse(rest.Rule())
+	require.NoError(t, err)
+	assert.True(t, back.Covers(rest))
+	assert.Empty(t, Set{}.Spans())
+}

@@ -138,7 +138,7 @@ func (w *walker) list(s *estate.Subnet, dir direction, p packet) {
 	}
 	place := fmt.Sprintf("networks.%s.lists.%s.%s", l.Network.Name, l.Name, dir)
 	f := plan.Finding{Code: "list-" + string(dir), At: l.Plan.Name.At, Place: place}
-	add := fmt.Sprintf("allow %s %s %s", missing, dir.word(), w.peerText(far))
+	add := fmt.Sprintf("allow %s %s %s", missing.Rule(), dir.word(), w.peerText(far))
 	edit := plan.Edit{Path: strings.Split(place, "."), Value: plan.Word(add)}
 	why := fmt.Sprintf("no rule of list %s lets", l.Name)
 	f.Mend = fmt.Sprintf("add  %s  to %s", add, place)
@@ -220,7 +220,7 @@ func (w *walker) groups(x *estate.Workload, dir direction, p packet) {
 	}
 	g := x.Groups[0]
 	place := fmt.Sprintf("networks.%s.groups.%s.%s", g.Network.Name, g.Name, dir)
-	add := fmt.Sprintf("%s %s %s", missing, dir.word(), w.peerText(far))
+	add := fmt.Sprintf("%s %s %s", missing.Rule(), dir.word(), w.peerText(far))
 	f := plan.Finding{Code: "group-" + string(dir), At: g.Plan.Name.At, Place: place,
 		Message: fmt.Sprintf("no rule of %s lets %s %s %s %s", phrase("group", names), w.flowText(missing), dir, dir.word(), w.describe(far)),
 		Mend:    fmt.Sprintf("add  %s  to %s", add, place),

@@ -6,6 +6,7 @@ import (
 	"net/netip"
 	"os"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -91,6 +92,22 @@ func holdsTogether(t *testing.T, n *Node, links map[netip.Addr]bool) (routes int
 				require.False(t, links[a.Addr()], "%s is taken twice", a)
 				links[a.Addr()] = true
 			}
+		}
+	}
+	// Every neighbour that a route names, and every host of a subnet, is written down.
+	written := map[string]map[netip.Addr]int{}
+	for _, x := range n.Neighbours() {
+		require.Contains(t, names, x.Dev)
+		if written[x.Dev] == nil {
+			written[x.Dev] = map[netip.Addr]int{}
+		}
+		number, twice := written[x.Dev][x.Addr]
+		require.False(t, twice && number != x.Number, "%s: %s on %s is two hosts", n.Name, x.Addr, x.Dev)
+		written[x.Dev][x.Addr] = x.Number
+	}
+	for dev, all := range neighbours {
+		for _, a := range all {
+			require.Contains(t, written[dev], a, "%s: a neighbour on %s", n.Name, dev)
 		}
 	}
 	for number, table := range n.Tables {
@@ -227,4 +244,51 @@ func TestParts(t *testing.T) {
 		known = append(known, r.To.String())
 	}
 	assert.ElementsMatch(t, []string{"203.0.113.10/32", "203.0.113.7/32"}, known, "the internet knows public addresses, and nothing else")
+}
+
+// TestSiteAndHubs reads the tables of a site behind a hub, and of two hubs with a link, of which one half may be missing.
+func TestSiteAndHubs(t *testing.T) {
+	const text = `wendrik: 1
+networks:
+  west: {range: 10.144.0.0/20, subnets: {a: {range: 10.144.0.0/24}}, tables: {main: {main: true, routes: [{to: 10.0.0.0/8, via: spine}]}}}
+  north: {range: 10.148.0.0/20, subnets: {a: {range: 10.148.0.0/24}}, tables: {main: {main: true, routes: [{to: 10.0.0.0/8, via: rail}]}}}
+workloads: {w: {in: west/a, address: 10.144.0.10}, n: {in: north/a, address: 10.148.0.10}}
+hubs:
+  spine: {attach: {west: t, depot: u}, tables: {t: {learns: [west, depot], routes: [{to: 10.148.0.0/20, via: bridge}, {to: 10.9.0.0/16, via: blackhole}]}, u: {learns: [west]}}}
+  rail: {attach: {north: t}, tables: {t: {learns: [north], routes: [{to: 10.144.0.0/20, via: bridge}]}}}
+hub-links: {bridge: {between: [spine, rail], accepted: ACCEPTED, tables: {spine: u, rail: t}}}
+sites: {depot: {ranges: 10.212.0.0/16, knows: [10.144.0.0/24, 10.148.0.0/20]}}
+`
+	for accepted, want := range map[string]Kind{"[spine, rail]": Deliver, "[spine]": Unreachable} {
+		e := load(t, strings.Replace(text, "ACCEPTED", accepted, 1))
+		internet, sites := outside(e)
+		s := Build(e, everybody, internet, sites)
+		spine := s.named("hub spine")
+		byRange := map[string]Route{}
+		for _, r := range spine.Tables[0] {
+			byRange[r.To.String()] = r
+		}
+		assert.Equal(t, want, byRange["10.148.0.0/20"].Kind, accepted)
+		assert.Equal(t, Unreachable, byRange["10.9.0.0/16"].Kind)
+		assert.Equal(t, Deliver, byRange["10.212.0.0/16"].Kind)
+		assert.NotEqual(t, byRange["10.212.0.0/16"].Dev, byRange["10.144.0.0/20"].Dev)
+		rules := map[int]int{}
+		for _, r := range spine.Rules {
+			rules[r.Table]++
+		}
+		links := map[Kind]int{Deliver: 1}[want]
+		assert.Equal(t, map[int]int{0: 1, 1: 1 + links, 2: 1}, rules, "what comes over the link looks into its own table")
+
+		depot := s.named("site depot")
+		var knows []string
+		for _, r := range depot.Tables[0] {
+			if r.Kind == Next {
+				knows = append(knows, r.To.String())
+			}
+		}
+		assert.Equal(t, []string{"10.144.0.0/24", "10.148.0.0/20"}, knows)
+		assert.Equal(t, "10.144.0.0/20", depot.Tables[1][0].To.String(), "it sends to a hub what that has a route for")
+		assert.False(t, depot.Forwards)
+		assert.True(t, spine.Forwards)
+	}
 }
