@@ -124,6 +124,7 @@ func (c *call) demo(folder string, wait bool) (int, error) {
 		}
 	}
 	c.say("Now try it yourself:\n\n%s", tryIt(folder, file, "reach ticket-1 berth-1 -on tcp/8443"))
+	c.say("\nand on Linux, the same estate in the kernel, with real packets:\n\n%s", tryIt(folder, file, "rehearse"))
 	return good, nil
 }
 

@@ -47,6 +47,7 @@ var Rules = []Rule{
 	deadRoutes,
 	deafSites,
 	strandedNATs,
+	natLoops,
 	idlePublic,
 	idle,
 	emptyGroups,

@@ -221,6 +221,28 @@ var strandedNATs = Rule{"stranded-nat", Wiring, "A NAT gateway with public addre
 	}
 }}
 
+var natLoops = Rule{"nat-loop", Wiring, "A NAT gateway whose own subnet's table leads on to a NAT: what is translated twice is dropped.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, g := range n.NATs() {
+			if g.In == nil {
+				continue
+			}
+			for _, x := range g.In.Table.Routes {
+				second := x.Via.Gateway
+				if second == nil || second.Internet || second.Egress || second.In == nil {
+					continue
+				}
+				mend := fmt.Sprintf("lead the route of %s to an internet gateway, or put gateway %s into a subnet with another table", g.In.Table.Place(), g.Name)
+				if second == g {
+					r.report(plan.Error, x.At, g.In.Table.Place(), mend, "NAT gateway %s sits in subnet %s, whose table leads %s back to it, so it translates nothing", g.Name, g.In.Path(), x.To)
+				} else {
+					r.report(plan.Warning, x.At, g.In.Table.Place(), mend, "NAT gateway %s sits in subnet %s, whose table leads %s to NAT gateway %s, and what is translated twice is dropped", g.Name, g.In.Path(), x.To, second.Name)
+				}
+			}
+		}
+	}
+}}
+
 var idlePublic = Rule{"idle-public", Wiring, "A workload with a public address in a subnet without a route to an internet gateway.", func(r *run) {
 	for _, w := range r.Workloads {
 		if len(w.Public) > 0 && w.Subnet != nil && !leadsOut(w.Subnet.Table, true) {
