@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -96,12 +97,17 @@ func TestShippedEstate(t *testing.T) {
 	assert.Greater(t, passed, 100)
 }
 
-// TestRandomEstates rehearses estates made at random, with every kind of hop and filter.
+// TestRandomEstates rehearses estates made at random, with every kind of hop and filter; every third of them in a cloud
+// whose NAT gateways serve subnets by name.
 func TestRandomEstates(t *testing.T) {
 	passed := 0
 	for seed := *firstSeed; seed < *firstSeed+*estates; seed++ {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
-			text := randomplan.Write(rand.New(rand.NewPCG(seed, 7)))
+			rng := rand.New(rand.NewPCG(seed, 7))
+			text := randomplan.Write(rng)
+			if seed%3 == 0 {
+				text = serving(text, rng)
+			}
 			for _, x := range play(t, load(t, "wendrik.yaml", text), rehearse.Options{Most: 1500}).Tries {
 				if x.Passed {
 					passed++
@@ -110,6 +116,15 @@ func TestRandomEstates(t *testing.T) {
 		})
 	}
 	assert.Positive(t, passed)
+}
+
+// serving makes of a random plan one of a cloud where NAT gateways serve subnets, networks may be born with a way out,
+// and workloads may get out without any address.
+func serving(text string, rng *rand.Rand) string {
+	knobs := fmt.Sprintf("profile: {like: plain, nat-serves: true, default-route: %v, implicit-out: %v,", rng.IntN(2) == 0, rng.IntN(4) == 0)
+	text = strings.Replace(text, "profile: {like: plain,", knobs, 1)
+	text = regexp.MustCompile(`nat: \{kind: nat, in: s(\d), address: [0-9.]+`).ReplaceAllString(text, "nat: {kind: nat, serves: [s$1, s2]")
+	return strings.ReplaceAll(text, "via: nat}", "via: gate}")
 }
 
 // TestOnly: packets go through networks whose workloads are not tried.

@@ -47,6 +47,7 @@ func Build(p *plan.Plan) (*Estate, []plan.Finding) {
 // freeze makes all tables ready for lookups.
 func (b *builder) freeze() {
 	b.e.Away = b.e.findAway()
+	b.e.StandIn = b.e.findStandIn()
 	for _, n := range b.e.Networks {
 		n.where.Freeze()
 		for _, t := range n.Tables {
@@ -80,6 +81,14 @@ func (e *Estate) findAway() address.Set {
 		}
 	}
 	return address.Public().Minus(address.SetOf(ours...))
+}
+
+// findStandIn is a documentation address (RFC 5737) of the internet where one is left.
+func (e *Estate) findStandIn() netip.Addr {
+	if some := e.Away.Clip(netip.MustParsePrefix("192.0.2.0/24")); !some.Empty() {
+		return some.First()
+	}
+	return e.Away.First()
 }
 
 type builder struct {

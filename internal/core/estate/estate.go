@@ -25,6 +25,7 @@ type Estate struct {
 	Subnets   []*Subnet // of all networks
 	Lists     []*List
 	Away      address.Set // every public address that belongs to nobody in the estate
+	StandIn   netip.Addr  // one of them, for the address that a cloud chooses itself for what has none
 
 	blocks    map[string]*Block
 	regions   map[string]*plan.Region

@@ -63,16 +63,20 @@ func (w *walker) leaveBy(s *estate.Subnet, g *estate.Gateway, r *estate.Route, p
 	}
 	if len(public) == 0 {
 		w.seen = role{}
-		if s.Network.Profile.ImplicitOut && host.Workload != nil && w.translated.Nobody() {
+		if s.Network.Profile.ImplicitOut && p.src.Is4() && host.Workload != nil && w.translated.Nobody() {
+			w.seen = at(w.e.StandIn)
+			p.src = w.seen
 			if w.quiet == nil {
 				w.hop("gateway", g.Path(), gatewayAt(g), "out under an address of the cloud's choosing, which may change at any time")
 			}
-		} else if w.fails() {
+			w.intoInternet(p)
 			return
-		} else {
-			w.noPublic(s, g, host)
 		}
-		if w.to.Internet && w.quiet == nil {
+		if w.fails() {
+			return
+		}
+		w.noPublic(s, g, host)
+		if w.to.Internet {
 			w.hop("internet", "internet", plan.Pos{}, "to %s", w.describe(p.dst))
 		}
 		return
@@ -139,21 +143,22 @@ func (w *walker) replyOut(s *estate.Subnet, g *estate.Gateway, r *estate.Route, 
 		}
 		return
 	}
+	if public, has := w.publicTarget(p); has && w.entrance != nil {
+		p.src = p.src.as(public)
+	}
 	if w.quiet == nil {
 		w.cross("gateway " + g.Path())
-		w.hop("gateway", g.Path(), gatewayAt(g), "the reply leaves as %s", w.publicTarget(p))
+		w.hop("gateway", g.Path(), gatewayAt(g), "the reply leaves as %s", p.src.Addr)
 	}
 	w.intoInternet(p)
 }
 
 // publicTarget is the public address that the packet was sent to, which the reply takes.
-func (w *walker) publicTarget(p packet) string {
-	if w.to.Workload != nil {
-		if a, found := w.to.Workload.PublicLike(p.src.Addr); found {
-			return a.String()
-		}
+func (w *walker) publicTarget(p packet) (netip.Addr, bool) {
+	if w.to.Workload == nil {
+		return netip.Addr{}, false
 	}
-	return "its public address"
+	return w.to.Workload.PublicLike(p.src.Addr)
 }
 
 // intoInternet delivers a packet on the internet, or brings it to the host of the estate that has its address.

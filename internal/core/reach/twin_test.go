@@ -330,6 +330,9 @@ func (t *trip) leaves(s *estate.Subnet, p parcel, back bool) bool {
 		if t.entered == nil && (sender == nil || public(sender, p.src) != p.src) {
 			return false // its new address makes it a stranger
 		}
+		if t.entered != nil {
+			p.src = public(t.entered, p.src)
+		}
 		return t.backOutside(p)
 	}
 	from := t.host

@@ -272,10 +272,7 @@ func (b *builder) publics(r *router, x *Node, wan *Port, served []Filter) {
 
 // choose makes up a public address that nobody has, as a cloud does for workloads that get out without one.
 func (b *builder) choose() netip.Addr {
-	free := b.e.Away.Clip(netip.MustParsePrefix("192.0.2.0/24"))
-	if free.Empty() {
-		free = b.e.Away.Clip(everywhere[0])
-	}
+	free := b.e.Away.Clip(netip.PrefixFrom(b.e.StandIn, 24).Masked())
 	var taken []netip.Prefix
 	for _, a := range b.made {
 		taken = append(taken, address.Single(a))
