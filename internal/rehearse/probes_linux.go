@@ -359,7 +359,7 @@ func exchange(t *Try, fd int, wait time.Duration) {
 			return
 		}
 		for {
-			n, err := f.Read(buf)
+			n, err := read(t, f, buf)
 			if err != nil {
 				break
 			}
@@ -368,6 +368,38 @@ func exchange(t *Try, fd int, wait time.Duration) {
 			}
 		}
 	}
+}
+
+// read reads the next answer. The kernel takes an echo reply from anybody, so of ICMP those from others than the target
+// are left out here.
+func read(t *Try, f *os.File, buf []byte) (n int, err error) {
+	if t.Protocol != "icmp" {
+		return f.Read(buf)
+	}
+	raw, err := f.SyscallConn()
+	if err != nil {
+		return 0, err
+	}
+	for {
+		var from unix.Sockaddr
+		waitErr := raw.Read(func(fd uintptr) bool {
+			n, from, err = unix.Recvfrom(int(fd), buf, 0)
+			return !errors.Is(err, unix.EAGAIN)
+		})
+		if err = errors.Join(waitErr, err); err != nil || addrOf(from) == t.Dst {
+			return n, err
+		}
+	}
+}
+
+func addrOf(a unix.Sockaddr) netip.Addr {
+	switch a := a.(type) {
+	case *unix.SockaddrInet4:
+		return netip.AddrFrom4(a.Addr)
+	case *unix.SockaddrInet6:
+		return netip.AddrFrom16(a.Addr)
+	}
+	return netip.Addr{}
 }
 
 // echoHeader is the size of the header of an echo request and its reply.

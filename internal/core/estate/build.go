@@ -508,6 +508,10 @@ func (b *builder) claimPublic(a plan.Addr, who Host, place string) {
 		b.report(a.At, place, "not-public", "write an address that the internet carries", "%s is not a public address (%s)", a.Addr, why)
 		return
 	}
+	if own, has := who.AddrLike(a.Addr); has && who.Workload != nil && own != a.Addr && own.Is6() && address.IsPublic(own) {
+		b.report(a.At, place, "needless-public", "take it out", "the internet carries %s as it is, so no other address stands for it", own)
+		return
+	}
 	if other := b.e.public[a.Addr]; !other.Nobody() {
 		b.report(a.At, place, "address-twice", "give one of them another address", "%s is already the public address of %s", a.Addr, other.Name())
 		return

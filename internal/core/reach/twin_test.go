@@ -25,6 +25,7 @@ type parcel struct {
 type trip struct {
 	e        *estate.Estate
 	source   *estate.Workload
+	sentTo   netip.Addr
 	host     estate.Host // the NAT gateway or workload that translated it
 	took     netip.Addr  // the address in the place of which that put its own
 	through  []saw
@@ -146,7 +147,7 @@ func in(ranges []netip.Prefix, a netip.Addr) bool {
 
 // goes carries a packet from a workload or an address outside. It reports whether somebody receives it.
 func (t *trip) goes(from *estate.Workload, p parcel) bool {
-	t.source, t.seen = from, p.src
+	t.source, t.seen, t.sentTo = from, p.src, p.dst
 	if from != nil {
 		return groupsLet(from, false, p) && t.out(from.Subnet, p, false, 0)
 	}
@@ -428,6 +429,9 @@ func (t *trip) into(n *estate.Network, p parcel, back bool) bool {
 
 // arrives hands a packet to whoever has its destination in a subnet.
 func (t *trip) arrives(s *estate.Subnet, p parcel, back bool, depth int) bool {
+	if back && p.src != t.sentTo {
+		return false // it is from a stranger
+	}
 	if back && t.host != (estate.Host{}) {
 		where, addrs := (*estate.Subnet)(nil), []netip.Addr(nil)
 		if t.host.NAT != nil {

@@ -54,6 +54,7 @@ type walker struct {
 
 	// What became of the packet on its way, which its reply must undo.
 	origin     role               // the source as it was
+	sentTo     netip.Addr         // the address that the source sent to
 	translated estate.Host        // the NAT gateway or workload that put its own address in the place of the source
 	through    []passage          // workloads that passed it on as it is
 	passed     []*estate.Workload // those of them that the reply has come through, and that knew it for one
@@ -291,7 +292,7 @@ func lookup(dst role, routes []*estate.Route, find func(netip.Addr) *estate.Rout
 
 // leaveSource starts the packet at its source.
 func (w *walker) leaveSource(p packet) {
-	w.seen, w.origin = p.src, p.src
+	w.seen, w.origin, w.sentTo = p.src, p.src, p.dst.Addr
 	switch {
 	case w.from.Workload != nil:
 		x := w.from.Workload
@@ -495,6 +496,8 @@ func (w *walker) enterSubnet(s *estate.Subnet, p packet, crossed bool) {
 	}
 	host, goal := s.Network.Host(p.dst.Addr), w.goal()
 	switch {
+	case w.back && p.src.Addr != w.sentTo && !host.Nobody() && (host == w.translated || host.Workload == goal.Workload):
+		w.stranger(s, p)
 	case w.back && !w.translated.Nobody() && host == w.translated:
 		w.turnBack(p)
 	case host.Workload != nil && host.Workload == goal.Workload:
@@ -506,6 +509,20 @@ func (w *walker) enterSubnet(s *estate.Subnet, p packet, crossed bool) {
 	default:
 		w.lost(s.Network, s, p)
 	}
+}
+
+// stranger blocks a reply that does not come from the address that the flow was sent to.
+func (w *walker) stranger(s *estate.Subnet, p packet) {
+	if w.fails() {
+		return
+	}
+	f := plan.Finding{Code: "reply-from-stranger", At: s.Plan.Name.At, Place: "networks." + s.Network.Name + ".subnets." + s.Name,
+		Message: fmt.Sprintf("the reply comes from %s, since it does not go by the gateway that translates it, and the flow was sent to %s", p.src.Addr, w.sentTo),
+		Mend:    "lead the reply to the internet gateway, or ask for the private address"}
+	if x := w.to.Workload; x != nil {
+		f.At, f.Place = x.Subnet.Table.At(), x.Subnet.Table.Place()
+	}
+	w.block("subnet", s.Path(), f)
 }
 
 // lost ends a way that leads to the wrong place, and goes on at the right one.
