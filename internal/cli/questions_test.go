@@ -42,6 +42,10 @@ func TestMistakesInPlans(t *testing.T) {
 		{"", "workloads: {w: {in: pier/a, address: 10.0.0.9}, x: {in: pier/a, address: 10.0.0.9}}\n", ":5:", "10.0.0.9", "w"},
 		{"", "workloads: {w: {in: pier/a, address: 10.0.0.9, targets: [nobody]}}\n", ":5:", "nobody", ""},
 		{"", "workloads: {w: {in: pier/a, address: 10.0.0.9, forwards: both}}\n", ":5:", "both", "plain"},
+		{"", "workloads: {w: {in: pier/a, address: 10.0.0.9, public: 10.0.0.10}}\n", ":5:", "10.0.0.10 is not a public address", "internet carries"},
+		{"", "workloads: {w: {in: pier/a, address: 10.0.0.9, public: \"2001:db8::1\"}}\n", ":5:", "no private address of the family", "add an address"},
+		{"", "workloads: {w: {in: pier/a, address: 10.0.0.9, listens: [443]}}\n", ":5:", "443", "tcp/443"},
+		{"", "workloads: {w: {in: pier/a, address: 10.0.0.9, groups: [g]}}\n", ":5:", "g", "group"},
 		{"", "expect: [pier reaches quay]\n", ":5:", "does not say on what", "on tcp/443"},
 		{"", "expect: [pier touches quay]\n", ":5:", "is no expectation", "reaches"},
 		{"", "expect: [nobody reaches quay on tcp/1]\n", ":5:", "nobody", ""},
@@ -263,4 +267,28 @@ func TestEffectIsTold(t *testing.T) {
 	r := run(t, folder, "", "reach", "app-1-a-3", "data-7-b-4", "-on", "tcp/1")
 	assert.Equal(t, 1, r.status)
 	assert.Contains(t, r.out, "what else the mends would open is not worked out for more than 5000 workloads")
+}
+
+// TestNextCommandsRun: whatever command an answer names to look closer runs as it stands.
+func TestNextCommandsRun(t *testing.T) {
+	folder := demo(t)
+	ran := 0
+	for _, line := range []string{
+		"reach ticket-1 fare-db -on tcp/5432", "reach internet 203.0.113.7 -on tcp/443", "reach internet jump-1 -on tcp/22", "reach booking/app fare-db -on tcp/5432",
+		"reach booking finance", "reach quay berth-1 -on udp/53", "reach gull-rail internet", "check", "check -only expect", "carve", "overlaps", "grid",
+	} {
+		r := run(t, folder, "", strings.Fields(line)...)
+		require.Less(t, r.status, 2, "%s: %s", line, r.err)
+		for l := range strings.Lines(r.out) {
+			_, next, found := strings.Cut(l, "to look closer:  wendrik ")
+			if !found {
+				continue
+			}
+			ran++
+			again := run(t, folder, "", strings.Fields(next)...)
+			assert.Less(t, again.status, 2, "%s names %s: %s", line, next, again.err)
+			assert.NotEmpty(t, again.out, next)
+		}
+	}
+	assert.Greater(t, ran, 6)
 }

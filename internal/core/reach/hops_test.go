@@ -80,6 +80,15 @@ func TestHops(t *testing.T) {
 		{"no family in common", "shop", "old", "tcp/443", []string{`"10.30.1.11"`, `"2001:db8:30:1::11"`, "range: 10.30.0.0/16", `range: [10.30.0.0/16, "2001:db8:30::/48"]`, "{range: 10.30.1.0/24}", `{range: [10.30.1.0/24, "2001:db8:30:1::/64"]}`,
 			`shop: {in: dock/app, address: [10.10.1.10, "2001:db8:10:1::10"]`, "shop: {in: dock/app, address: [10.10.1.10]"}, "blocked no-common-family"},
 
+		// A reply must come from the address that was asked, and back to who knows the flow.
+		{"to a public address, and the reply past the gateway", "feed", "2001:db8:aaaa::1", "tcp/443", []string{
+			"range: [10.10.0.0/16, \"2001:db8:10::/48\"]", "range: [10.10.0.0/16, \"fd3a:10::/48\"]",
+			"app: {range: [10.10.1.0/24, \"2001:db8:10:1::/64\"]}, guard: {range: [10.10.2.0/24, \"2001:db8:10:2::/64\"]}", "app: {range: [10.10.1.0/24, \"fd3a:10:0:1::/64\"]}, guard: {range: [10.10.2.0/24, \"fd3a:10:0:2::/64\"]}",
+			"shop: {in: dock/app, address: [10.10.1.10, \"2001:db8:10:1::10\"]", "shop: {in: dock/app, address: [10.10.1.10, \"fd3a:10:0:1::10\"], public: \"2001:db8:aaaa::1\"",
+			"watch: {in: dock/guard, address: [10.10.2.10, \"2001:db8:10:2::10\"]", "watch: {in: dock/guard, address: 10.10.2.10",
+			"{to: \"::/0\", via: six}", "{to: \"2001:db8:20::/48\", via: pair}"}, "blocked reply-from-stranger > 2001:db8:20:1::10"},
+		{"the next hop is the destination itself", "shop", "watch", "tcp/443", []string{"{to: 10.20.0.0/16, via: watch}", "{to: 10.10.2.0/24, via: watch}"}, "open > 10.10.1.10"},
+
 		// What a peering carries, and what hubs hand to each other.
 		{"to a site behind a peer", "shop", "yard", "tcp/443", nil, "open > 10.10.1.10"},
 		{"from a site behind a peer", "yard", "shop", "tcp/443", nil, "open"},
