@@ -59,11 +59,7 @@ func networkCard(n *estate.Network) *card {
 		joined.add("site "+s.Name, "link", joinRanges(s.Ranges))
 	}
 	k.part("joined to", joined)
-	var workloads []*estate.Workload
-	for _, s := range n.Subnets {
-		workloads = append(workloads, s.Workloads...)
-	}
-	k.part("workloads", workloadsSheet(workloads))
+	k.part("workloads", workloadsSheet(n.Workloads()))
 	return k
 }
 

@@ -33,8 +33,8 @@ func carveCommand() *command {
 			why := f.Bool("why", false, "say why each range was chosen")
 			taken, columns := f.takenFlags()
 			return func(c *call) (int, error) {
-				if len(c.args) > 0 {
-					return cannot, &usageError{fmt.Sprintf("carve takes no arguments, and %q is one", c.args[0]), ""}
+				if err := c.noArguments("carve", ""); err != nil {
+					return cannot, err
 				}
 				e, err := c.load(*name)
 				if err != nil {

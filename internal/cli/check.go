@@ -29,8 +29,8 @@ func checkCommand() *command {
 			only := f.oneOf("only", "which findings count", "all", "errors", "expect")
 			rules := f.Bool("rules", false, "list the rules, and do nothing else")
 			return func(c *call) (int, error) {
-				if len(c.args) > 0 {
-					return cannot, &usageError{fmt.Sprintf("check takes no arguments, and %q is one", c.args[0]), "wendrik check -plan FILE"}
+				if err := c.noArguments("check", "wendrik check -plan FILE"); err != nil {
+					return cannot, err
 				}
 				if *rules {
 					return good, c.rules(*format)
@@ -147,7 +147,7 @@ func (c *call) checkedText(r *checked) {
 	}
 	for _, x := range r.expected {
 		if a := x.Counter; a != nil {
-			c.say("\nto look closer:  wendrik reach %s %s%s", clean(a.From.Name), clean(a.To.Name), onFlag(!x.Never || x.HasFlows, x.Flows))
+			c.say("\nto look closer:  wendrik reach %s %s%s", clean(a.From.Name), clean(a.To.Name), onWords(!x.Never || x.HasFlows, x.Flows))
 			break
 		}
 	}

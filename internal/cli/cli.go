@@ -39,6 +39,14 @@ type call struct {
 	args []string // what is left when the flags are taken out
 }
 
+// noArguments is the mistake of giving arguments to a command that takes none; nil when there are none.
+func (c *call) noArguments(command, mend string) error {
+	if len(c.args) == 0 {
+		return nil
+	}
+	return &usageError{fmt.Sprintf("%s takes no arguments, and %q is one", command, c.args[0]), mend}
+}
+
 // commands are in the order of the day's work.
 func commands() []*command {
 	return []*command{demoCommand(), blockCommand(), spaceCommand(), carveCommand(), overlapsCommand(), reachCommand(), gridCommand(), checkCommand(), rehearseCommand(), showCommand(), helpCommand()}

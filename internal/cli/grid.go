@@ -32,21 +32,18 @@ func gridCommand() *command {
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "csv", "md")
-			on := f.String("on", "", "`FLOW` what is asked for: tcp/443, udp/53, icmp, any, or several with commas")
+			on := f.onFlag()
 			by := f.oneOf("by", "what a row and a column is; the largest table that can be read", "fit", "workloads", "subnets", "tiers", "networks", "classes")
 			from, to := f.String("from", "", "`END` only from here"), f.String("to", "", "`END` only to there")
 			all := f.Bool("all", false, "list workloads that nothing passes to or from, too")
 			return func(c *call) (int, error) {
-				if len(c.args) > 0 {
-					return cannot, &usageError{fmt.Sprintf("grid takes no arguments, and %q is one", c.args[0]), "wendrik grid -from END -to END"}
+				if err := c.noArguments("grid", "wendrik grid -from END -to END"); err != nil {
+					return cannot, err
 				}
-				g := &gridCall{call: c, format: *format, by: *by, asked: flow.Any(), all: *all}
+				g := &gridCall{call: c, format: *format, by: *by, on: *on != "", all: *all}
 				var err error
-				if *on != "" {
-					g.on = true
-					if g.asked, err = flow.Parse(*on); err != nil {
-						return cannot, &usageError{err.Error(), "-on tcp/443"}
-					}
+				if g.asked, err = askedFlows(*on); err != nil {
+					return cannot, err
 				}
 				if g.e, err = c.load(*name); err != nil {
 					return cannot, err
@@ -128,11 +125,10 @@ func (g *gridCall) unitsBy(kind string, all []*estate.Workload) *units {
 	}
 	known := map[string]int{}
 	for _, x := range all {
-		s := x.Subnet
-		if s == nil || len(s.Ranges) == 0 || len(x.Addrs) == 0 {
+		if !x.Settled() {
 			continue
 		}
-		name := x.Name
+		s, name := x.Subnet, x.Name
 		switch {
 		case kind == "networks":
 			name = s.Network.Name
@@ -176,16 +172,11 @@ type matrix struct {
 func (m *matrix) at(row, column int) reach.Sum { return m.sums[row*len(m.names)+column] }
 
 func (g *gridCall) table(from, to []*estate.Workload) error {
-	seen := make([]bool, len(g.e.Workloads))
-	var all []*estate.Workload
+	wanted := make([]bool, len(g.e.Workloads))
 	for _, x := range slices.Concat(from, to) {
-		if !seen[x.Index] {
-			seen[x.Index] = true
-			all = append(all, x)
-		}
+		wanted[x.Index] = true
 	}
-	slices.SortFunc(all, func(a, b *estate.Workload) int { return a.Index - b.Index })
-	u := g.fitting(all)
+	u := g.fitting(slices.DeleteFunc(slices.Clone(g.e.Workloads), func(x *estate.Workload) bool { return !wanted[x.Index] }))
 	if len(u.names) == 0 {
 		return &usageError{"there is no workload with an address to ask about", "wendrik carve -write  gives ranges to subnets that have none"}
 	}
@@ -207,8 +198,8 @@ func (g *gridCall) table(from, to []*estate.Workload) error {
 	for _, i := range m.rows {
 		for _, j := range m.columns {
 			if s := m.at(i, j); s.Pairs > 0 {
-				full, some := s.Full.Intersect(g.asked), s.Some.Intersect(g.asked)
-				t.add(u.names[i], u.names[j], string(s.Verdict(g.asked)), full.String(), some.Minus(full).String(), fmt.Sprint(s.Pairs))
+				full, part := s.Of(g.asked)
+				t.add(u.names[i], u.names[j], string(s.Verdict(g.asked)), full.String(), part.String(), fmt.Sprint(s.Pairs))
 			}
 		}
 	}
@@ -366,10 +357,7 @@ func (g *gridCall) legend(letters []lettered) {
 	for i, l := range letters[:min(len(letters), len(alphabet))] {
 		words := l.Full.String()
 		if part := l.Some.Minus(l.Full); !part.Empty() {
-			if words != "" {
-				words += "; "
-			}
-			words += "in part " + part.String()
+			words += "; in part " + part.String()
 		}
 		g.say("%s %s", doubt.Sprint(alphabet[i:i+1]), g.wrap(2, words))
 	}
@@ -390,10 +378,13 @@ func (g *gridCall) list(one reach.End, toOne bool, workloads []*estate.Workload)
 	if toOne {
 		t = &sheet{header: []string{"workload", "subnet", "verdict", "seen as", "by", "passes"}, wrap: 5, paint: verdictColumn(2)}
 	}
-	silent := 0
+	reached, silent := 0, 0
 	for _, x := range all {
 		w, a := x.Workload, x.Answer
-		if a.Verdict == reach.Blocked && !g.all && g.format == "text" {
+		switch {
+		case a.Verdict != reach.Blocked:
+			reached++
+		case !g.all && g.format == "text":
 			silent++
 			continue
 		}
@@ -418,15 +409,6 @@ func (g *gridCall) list(one reach.End, toOne bool, workloads []*estate.Workload)
 	on := ""
 	if g.on {
 		on = " on " + g.asked.String()
-	}
-	reached := len(all) - silent
-	if g.all {
-		reached = 0
-		for _, x := range all {
-			if x.Answer.Verdict != reach.Blocked {
-				reached++
-			}
-		}
 	}
 	if toOne {
 		g.say("%s\n", strong.Sprintf("%d of %d workloads reach %s%s", reached, len(all), clean(one.Name), on))
@@ -462,7 +444,7 @@ func (g *gridCall) passesOf(a *reach.Answer, toOne bool) string {
 		if w.Verdict == reach.Blocked {
 			continue
 		}
-		words := passing(w.Passes.Intersect(g.asked), w.Some.Intersect(g.asked))
+		words := passing(w.Fate().Of(g.asked))
 		switch {
 		case len(a.Ways) == 1:
 		case toOne:

@@ -26,12 +26,10 @@ type unitOut struct {
 }
 
 type cellOut struct {
-	From    string   `json:"from"`
-	To      string   `json:"to"`
-	Verdict string   `json:"verdict"`
-	Passes  []string `json:"passes"`
-	InPart  []string `json:"in_part"`
-	Pairs   int      `json:"pairs"`
+	From string `json:"from"`
+	To   string `json:"to"`
+	fateOut
+	Pairs int `json:"pairs"`
 }
 
 func (g *gridCall) matrixJSON(m *matrix) gridOut {
@@ -42,8 +40,7 @@ func (g *gridCall) matrixJSON(m *matrix) gridOut {
 	for _, i := range m.rows {
 		for _, j := range m.columns {
 			if s := m.at(i, j); s.Pairs > 0 {
-				full, some := s.Full.Intersect(g.asked), s.Some.Intersect(g.asked)
-				out.Cells = append(out.Cells, cellOut{m.names[i], m.names[j], string(s.Verdict(g.asked)), full.Words(), some.Minus(full).Words(), s.Pairs})
+				out.Cells = append(out.Cells, cellOut{m.names[i], m.names[j], fateJSON(s.Fate, g.asked), s.Pairs})
 			}
 		}
 	}
@@ -61,12 +58,10 @@ type gridLineOut struct {
 	Workload string   `json:"workload"`
 	Subnet   string   `json:"subnet"`
 	Public   []string `json:"public"`
-	Verdict  string   `json:"verdict"`
-	Passes   []string `json:"passes"`
-	InPart   []string `json:"in_part"`
-	SeenAs   []string `json:"seen_as"`
-	By       string   `json:"by"`
-	Why      string   `json:"why"`
+	fateOut
+	SeenAs []string `json:"seen_as"`
+	By     string   `json:"by"`
+	Why    string   `json:"why"`
 }
 
 func (g *gridCall) listJSON(one reach.End, toOne bool, all []reach.One) gridListOut {
@@ -76,8 +71,7 @@ func (g *gridCall) listJSON(one reach.End, toOne bool, all []reach.One) gridList
 	}
 	for _, x := range all {
 		w, a := x.Workload, x.Answer
-		full, some := a.Passes.Intersect(g.asked), a.Some.Intersect(g.asked)
-		line := gridLineOut{w.Name, w.Subnet.Path(), addrTexts(w.Public), string(a.Verdict), full.Words(), some.Minus(full).Words(), []string{}, "", ""}
+		line := gridLineOut{w.Name, w.Subnet.Path(), addrTexts(w.Public), fateJSON(a.Fate(), g.asked), []string{}, "", ""}
 		if toOne {
 			line.SeenAs, line.By = addrTexts(x.SeenAs), leaves(a)
 		}
@@ -87,12 +81,6 @@ func (g *gridCall) listJSON(one reach.End, toOne bool, all []reach.One) gridList
 		out.Workloads = append(out.Workloads, line)
 	}
 	return out
-}
-
-type fateOut struct {
-	Verdict string   `json:"verdict"`
-	Passes  []string `json:"passes"`
-	InPart  []string `json:"in_part"`
 }
 
 type classOut struct {
@@ -180,10 +168,8 @@ func (g *gridCall) classes() error {
 	}
 	w.WriteString("],\n\"fates\": [")
 	for i, id := range order {
-		f := grid.Fate(id)
-		full, some := f.Full.Intersect(g.asked), f.Some.Intersect(g.asked)
 		w.WriteString(comma(i))
-		if err := object(fateOut{string(f.Verdict(g.asked)), full.Words(), some.Minus(full).Words()}); err != nil {
+		if err := object(fateJSON(grid.Fate(id), g.asked)); err != nil {
 			return err
 		}
 	}

@@ -34,8 +34,8 @@ func overlapsCommand() *command {
 			columns := f.String("columns", "", "`range=NAME,...` which columns of a CSV list are the range, name, owner and place")
 			limit := f.Int("limit", 100_000, "`N` the most pairs of a list to find")
 			return func(c *call) (int, error) {
-				if len(c.args) > 0 {
-					return cannot, &usageError{fmt.Sprintf("overlaps takes no arguments, and %q is one", c.args[0]), "-plan FILE,  or  -list FILE"}
+				if err := c.noArguments("overlaps", "-plan FILE,  or  -list FILE"); err != nil {
+					return cannot, err
 				}
 				if *list == "" && !f.given("plan") && c.listOnInput() {
 					*list = "-"

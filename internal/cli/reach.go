@@ -33,18 +33,15 @@ func reachCommand() *command {
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json")
-			on := f.String("on", "", "`FLOW` what is asked for: tcp/443, udp/53, icmp, any, or several with commas")
+			on := f.onFlag()
 			ways := f.Bool("all-ways", false, "show every way, also where several lead to the same answer")
 			return func(c *call) (int, error) {
 				if len(c.args) != 2 {
 					return cannot, &usageError{fmt.Sprintf("reach takes two ends, not %d", len(c.args)), "wendrik reach FROM TO -on tcp/443"}
 				}
-				asked := flow.Any()
-				if *on != "" {
-					var err error
-					if asked, err = flow.Parse(*on); err != nil {
-						return cannot, &usageError{err.Error(), "-on tcp/443"}
-					}
+				asked, err := askedFlows(*on)
+				if err != nil {
+					return cannot, err
 				}
 				e, err := c.load(*name)
 				if err != nil {
@@ -72,6 +69,23 @@ func reachCommand() *command {
 			}
 		},
 	}
+}
+
+// onFlag defines the flag that says which flows are asked for.
+func (f *flags) onFlag() *string {
+	return f.String("on", "", "`FLOW` what is asked for: tcp/443, udp/53, icmp, any, or several with commas")
+}
+
+// askedFlows are the flows of that flag; any when it is not given.
+func askedFlows(on string) (flow.Set, error) {
+	if on == "" {
+		return flow.Any(), nil
+	}
+	asked, err := flow.Parse(on)
+	if err != nil {
+		return asked, &usageError{err.Error(), "-on tcp/443"}
+	}
+	return asked, nil
 }
 
 // reachCall is one run of reach.
@@ -142,7 +156,7 @@ func (c *reachCall) reached(a *reach.Answer, effect *reach.Effect) {
 	case a.Verdict == reach.Blocked:
 		c.say("%s  nothing passes from %s to %s: %s", colour.Sprint("blocked"), from, to, count(len(a.Blockers), "cause"))
 	case len(a.Ways) == 1:
-		c.say("%s  from %s to %s pass: %s", colour.Sprint(string(a.Verdict)), from, to, passing(a.Passes, a.Some))
+		c.say("%s  from %s to %s pass: %s", colour.Sprint(string(a.Verdict)), from, to, passing(a.Fate().Of(a.Asked)))
 	default:
 		c.say("%s  from %s to %s passes what the ways below let through", colour.Sprint(string(a.Verdict)), from, to)
 	}
@@ -160,7 +174,7 @@ func (c *reachCall) reached(a *reach.Answer, effect *reach.Effect) {
 		if len(a.Ways) > 1 {
 			c.say("\n%s  from %s to %s", verdictColours[w.Verdict].Sprint(string(w.Verdict)), clean(w.FromName), clean(w.ToName))
 			if !c.asked && w.Verdict != reach.Blocked {
-				c.say("      pass: %s", passing(w.Passes, w.Some))
+				c.say("      pass: %s", passing(w.Fate().Of(a.Asked)))
 			}
 		}
 		if shown[w.Verdict] && !c.allWays {
@@ -177,8 +191,7 @@ func (c *reachCall) reached(a *reach.Answer, effect *reach.Effect) {
 }
 
 // passing says what passes, and what does only in part.
-func passing(full, some flow.Set) string {
-	part := some.Minus(full)
+func passing(full, part flow.Set) string {
 	switch {
 	case part.Empty():
 		return full.String()
@@ -263,9 +276,17 @@ func few(names []string) string {
 	return clean(strings.Join(names[:most-1], ", ")) + fmt.Sprintf(" and %d more", len(names)-most+1)
 }
 
+// endsText says what the ends of a question are.
+func endsText(e reach.Ends) string {
+	if e.One != nil {
+		return clean(e.Name)
+	}
+	return fmt.Sprintf("%s (%s)", clean(e.Name), count(len(e.Many), "workload"))
+}
+
 // surveyed shows an answer about many.
 func (c *reachCall) surveyed(s *reach.Survey) {
-	from, to, colour := clean(s.From.Describe()), clean(s.To.Describe()), verdictColours[s.Verdict]
+	from, to, colour := endsText(s.From), endsText(s.To), verdictColours[s.Verdict]
 	open := 0
 	for _, p := range s.Parts {
 		if p.Answer.Verdict == reach.Open || !c.asked && p.Answer.Verdict == reach.Partly {
@@ -293,7 +314,7 @@ func (c *reachCall) surveyed(s *reach.Survey) {
 		}
 		c.say("\n%s  %s: %s", verdictColours[a.Verdict].Sprintf("%-7s", string(a.Verdict)), count(p.Pairs, "pair"), c.wrap(9, clean(such)))
 		if !c.asked && a.Verdict != reach.Blocked {
-			c.say("         pass: %s", c.wrap(15, passing(a.Passes, a.Some)))
+			c.say("         pass: %s", c.wrap(15, passing(a.Fate().Of(a.Asked))))
 		}
 		c.blockers(a)
 		if c.allWays {
@@ -306,16 +327,16 @@ func (c *reachCall) surveyed(s *reach.Survey) {
 	worst := slices.IndexFunc(s.Parts, func(p reach.Part) bool { return p.Answer.Verdict != reach.Open })
 	if worst >= 0 && !c.allWays {
 		pair := s.Parts[worst].Some[0]
-		c.say("\nto look closer:  wendrik reach %s %s%s", pair.From, pair.To, onFlag(c.asked, s.Asked))
+		c.say("\nto look closer:  wendrik reach %s %s%s", pair.From, pair.To, onWords(c.asked, s.Asked))
 	}
 }
 
-// onFlag writes the flag that asks for flows.
-func onFlag(asked bool, flows flow.Set) string {
+// onWords writes the flag that asks for flows.
+func onWords(asked bool, flows flow.Set) string {
 	if !asked {
 		return ""
 	}
-	return " -on " + strings.Join(flows.Words(), ",")
+	return " -on " + flows.Word()
 }
 
 // showable is an end of the question that the show command knows; empty for none.

@@ -28,10 +28,20 @@ type reachOut struct {
 }
 
 type targetOut struct {
-	To      string   `json:"to"`
+	To string `json:"to"`
+	fateOut
+}
+
+// fateOut is what becomes of flows: the keys that say so everywhere.
+type fateOut struct {
 	Verdict string   `json:"verdict"`
 	Passes  []string `json:"passes"`
 	InPart  []string `json:"in_part"`
+}
+
+func fateJSON(f reach.Fate, asked flow.Set) fateOut {
+	full, part := f.Of(asked)
+	return fateOut{string(f.Verdict(asked)), full.Words(), part.Words()}
 }
 
 type effectOut struct {
@@ -49,11 +59,9 @@ type openingOut struct {
 }
 
 type partedOut struct {
-	Pairs    int          `json:"pairs"`
-	Some     []pairOut    `json:"some"`
-	Verdict  string       `json:"verdict"`
-	Passes   []string     `json:"passes"`
-	InPart   []string     `json:"in_part"`
+	Pairs int       `json:"pairs"`
+	Some  []pairOut `json:"some"`
+	fateOut
 	SeenAs   []string     `json:"seen_as"`
 	Blockers []findingOut `json:"blockers"`
 	Ways     []wayOut     `json:"ways"`
@@ -92,7 +100,7 @@ func reachJSON(a *reach.Answer, effect *reach.Effect, src *plan.Source) reachOut
 		out.SeenAs = a.SeenAs[0].String()
 	}
 	for _, t := range a.Targets {
-		out.Targets = append(out.Targets, targetOut{t.To.Name, string(t.Verdict), t.Passes.Words(), t.Some.Minus(t.Passes).Words()})
+		out.Targets = append(out.Targets, targetOut{t.To.Name, fateJSON(t.Fate(), t.Asked)})
 	}
 	if len(out.Ways) > 0 {
 		out.Forward, out.Back = out.Ways[0].Forward, out.Ways[0].Back
@@ -140,7 +148,7 @@ func surveyJSON(s *reach.Survey, src *plan.Source) reachOut {
 	for _, p := range s.Parts {
 		a := p.Answer
 		full, some = full.Intersect(a.Passes), some.Union(a.Some)
-		x := partedOut{p.Pairs, []pairOut{}, string(a.Verdict), a.Passes.Words(), a.Some.Minus(a.Passes).Words(), addrTexts(a.SeenAs), findingsJSON(a.Blockers, src), waysJSON(a, src)}
+		x := partedOut{p.Pairs, []pairOut{}, fateJSON(a.Fate(), a.Asked), addrTexts(a.SeenAs), findingsJSON(a.Blockers, src), waysJSON(a, src)}
 		for _, q := range p.Some {
 			x.Some = append(x.Some, pairOut{q.From, q.To})
 		}

@@ -337,11 +337,7 @@ func rehearsalJSON(r *rehearse.Result) rehearsalOut {
 		if t.Agrees() {
 			continue
 		}
-		saw := ""
-		if t.Saw.IsValid() {
-			saw = t.Saw.String()
-		}
-		out.Disagreed = append(out.Disagreed, disagreedOut{t.From, t.To, t.Src.String(), t.Dst.String(), t.Flow(), int(t.SourcePort), verdict[t.Says], verdict[t.Passed], addrTexts(t.SeenAs), saw})
+		out.Disagreed = append(out.Disagreed, disagreedOut{t.From, t.To, t.Src.String(), t.Dst.String(), t.Flow(), int(t.SourcePort), verdict[t.Says], verdict[t.Passed], addrTexts(t.SeenAs), addrText(t.Saw)})
 	}
 	for _, x := range r.Expected {
 		out.Expectations = append(out.Expectations, rehearsedOut{x.Text, x.Tries, x.Says, x.Holds, x.Why})

@@ -36,8 +36,8 @@ func spaceCommand() *command {
 			number := f.Int("count", 1, "`N` how many ranges to list, with -free")
 			taken, columns := f.takenFlags()
 			return func(c *call) (int, error) {
-				if len(c.args) > 0 {
-					return cannot, &usageError{fmt.Sprintf("space takes no arguments, and %q is one", c.args[0]), "-in BLOCK"}
+				if err := c.noArguments("space", "-in BLOCK"); err != nil {
+					return cannot, err
 				}
 				e, err := c.load(*name)
 				if err != nil {

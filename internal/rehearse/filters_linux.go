@@ -2,6 +2,7 @@ package rehearse
 
 import (
 	"encoding/binary"
+	"fmt"
 	"net/netip"
 
 	"github.com/google/nftables"
@@ -32,6 +33,13 @@ func (k *kernel) filters(n *stage.Node) error {
 	if len(n.Chains) == 0 {
 		return nil
 	}
+	if err := k.chains(n); err != nil {
+		return fmt.Errorf("the packet filter: %w", err)
+	}
+	return nil
+}
+
+func (k *kernel) chains(n *stage.Node) error {
 	c, err := nftables.New(nftables.WithNetNSFd(k.spaces[n].fd))
 	if err != nil {
 		return err

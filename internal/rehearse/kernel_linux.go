@@ -67,38 +67,27 @@ type kernel struct {
 func build(s *stage.Stage, step func(done, total int)) (*kernel, error) {
 	_, err := os.Stat("/proc/sys/net/ipv6")
 	k := &kernel{spaces: map[*stage.Node]*namespace{}, six: err == nil}
-	for i, n := range s.Nodes {
-		step(i, 3*len(s.Nodes))
-		space, err := newNamespace()
-		if err != nil {
-			k.down()
-			return nil, fmt.Errorf("no network namespace can be made: %w", err)
-		}
-		k.spaces[n] = space
-		if err := k.settings(n); err != nil {
-			k.down()
-			return nil, fmt.Errorf("%s: %w", n.Name, err)
-		}
-	}
-	for i, n := range s.Nodes {
-		step(len(s.Nodes)+i, 3*len(s.Nodes))
-		if err := k.ports(n); err != nil {
-			k.down()
-			return nil, fmt.Errorf("%s: %w", n.Name, err)
-		}
-	}
-	for i, n := range s.Nodes {
-		step(2*len(s.Nodes)+i, 3*len(s.Nodes))
-		if err := k.routing(n); err != nil {
-			k.down()
-			return nil, fmt.Errorf("%s: %w", n.Name, err)
-		}
-		if err := k.filters(n); err != nil {
-			k.down()
-			return nil, fmt.Errorf("%s: the packet filter: %w", n.Name, err)
+	parts := []func(*stage.Node) error{k.make, k.ports, k.routing, k.filters}
+	for i, part := range parts { // a cable needs the nodes at both its ends, and a route needs its cable
+		for j, n := range s.Nodes {
+			step(i*len(s.Nodes)+j, len(parts)*len(s.Nodes))
+			if err := part(n); err != nil {
+				k.down()
+				return nil, fmt.Errorf("%s: %w", n.Name, err)
+			}
 		}
 	}
 	return k, nil
+}
+
+// make makes the namespace of a node.
+func (k *kernel) make(n *stage.Node) error {
+	space, err := newNamespace()
+	if err != nil {
+		return fmt.Errorf("no network namespace can be made: %w", err)
+	}
+	k.spaces[n] = space
+	return k.settings(n)
 }
 
 // down ends all namespaces.
@@ -176,7 +165,7 @@ func (k *kernel) ports(n *stage.Node) error {
 		if err := h.LinkAdd(link); err != nil {
 			return fmt.Errorf("the bridge %s: %w", b.Name, err)
 		}
-		if err := k.up(n, h, b.Name, b.Addrs); err != nil {
+		if err := k.up(h, b.Name, b.Addrs); err != nil {
 			return err
 		}
 	}
@@ -192,7 +181,7 @@ func (k *kernel) ports(n *stage.Node) error {
 				return fmt.Errorf("the cable to %s: %w", p.Peer.Node.Name, err)
 			}
 		}
-		if err := k.up(n, h, p.Name, p.Addrs); err != nil {
+		if err := k.up(h, p.Name, p.Addrs); err != nil {
 			return err
 		}
 		if p.Bridge != nil {
@@ -222,7 +211,7 @@ func (k *kernel) plug(h *netlink.Handle, p *stage.Port) error {
 }
 
 // up gives a link its addresses, and switches it on.
-func (k *kernel) up(n *stage.Node, h *netlink.Handle, name string, addrs []netip.Prefix) error {
+func (k *kernel) up(h *netlink.Handle, name string, addrs []netip.Prefix) error {
 	link, err := h.LinkByName(name)
 	if err != nil {
 		return err

@@ -9,6 +9,7 @@ import (
 	"net"
 	"net/netip"
 	"os"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"syscall"
@@ -47,18 +48,13 @@ func raise(s *script, step func(what string, done, total int)) (*lab, error) {
 		l.leaveOutIPv6()
 	}
 	for _, n := range l.stage.Nodes {
-		switch {
+		switch site, is := strings.CutPrefix(n.Name, "site "); {
 		case n.Workload != nil:
 			l.places[n.Workload.Name] = n
+		case is:
+			l.places[site] = n
 		case n.Name == "internet":
 			l.places["internet"] = n
-		}
-	}
-	for _, x := range s.e.Sites {
-		for _, n := range l.stage.Nodes {
-			if n.Name == "site "+x.Name {
-				l.places[x.Name] = n
-			}
 		}
 	}
 	if err := l.serve(); err != nil {

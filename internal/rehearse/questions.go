@@ -3,6 +3,7 @@ package rehearse
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
 
@@ -19,8 +20,9 @@ import (
 type end struct {
 	name string
 	reach.End
-	addr netip.Addr // that the end itself has
-	asks netip.Addr // that others send to
+	addr  netip.Addr // that the end itself has
+	asks  netip.Addr // that others send to
+	takes []uint16   // the ports that it takes as a client
 }
 
 // script is all that is to be tried on an estate.
@@ -35,6 +37,8 @@ type script struct {
 	told     map[Untried]bool
 	expected []Expected
 	lines    [][]*Try // of each expectation
+	cuts     []int    // the ports at which lists begin to say something else
+	judges   map[*estate.Network][]flow.Set
 }
 
 // MaxWorkloads is how many workloads a rehearsal tries at most.
@@ -46,7 +50,7 @@ func newScript(e *estate.Estate, opt Options) (*script, error) {
 	if len(findings) > 0 {
 		return nil, fmt.Errorf("the plan has mistakes: %s", findings[0].Message)
 	}
-	s := &script{e: e, mine: mine, sites: map[*estate.Site][]netip.Addr{}, told: map[Untried]bool{}}
+	s := &script{e: e, mine: mine, sites: map[*estate.Site][]netip.Addr{}, told: map[Untried]bool{}, cuts: listCuts(e), judges: map[*estate.Network][]flow.Set{}}
 	only := map[string]bool{}
 	for _, name := range opt.Only {
 		if e.Network(name) == nil {
@@ -56,7 +60,7 @@ func newScript(e *estate.Estate, opt Options) (*script, error) {
 	}
 	for _, w := range e.Workloads {
 		switch {
-		case w.Subnet == nil || len(w.Subnet.Ranges) == 0 || len(w.Addrs) == 0:
+		case !w.Settled():
 			s.skip("workload "+w.Name, "it has no range or no address yet")
 		case len(only) == 0 || only[w.Subnet.Network.Name]:
 			s.cast = append(s.cast, w)
@@ -196,15 +200,17 @@ func (s *script) ends(four bool) []end {
 		family = netip.IPv4Unspecified()
 	}
 	var out []end
-	for _, w := range s.cast {
+	for i, w := range s.cast {
 		if a, has := w.AddrLike(family); has {
-			out = append(out, end{w.Name, reach.End{Name: w.Name, Workload: s.mine.Workloads[w.Index]}, a, a})
+			ports := s.sourcePorts(w.Subnet.Network.Profile.ReplyPorts, i)
+			out = append(out, end{w.Name, reach.End{Name: w.Name, Workload: s.mine.Workloads[w.Index]}, a, a, ports})
 		}
 	}
+	ports := s.sourcePorts(s.e.Profile.ReplyPorts, len(s.cast))
 	for _, x := range s.e.Sites {
 		for _, a := range s.sites[x] {
 			if a.Is4() == four {
-				out = append(out, end{x.Name, reach.End{Name: x.Name, Site: s.mine.Site(x.Name), Addr: a}, a, a})
+				out = append(out, end{x.Name, reach.End{Name: x.Name, Site: s.mine.Site(x.Name), Addr: a}, a, a, ports})
 			}
 		}
 	}
@@ -212,7 +218,7 @@ func (s *script) ends(four bool) []end {
 		if a.Is4() == four {
 			if found, err := reach.Find(s.mine, a.String()); err == nil && found.Internet {
 				found.Name = "internet"
-				out = append(out, end{"internet", found, a, a})
+				out = append(out, end{"internet", found, a, a, ports})
 			}
 		}
 	}
@@ -276,108 +282,116 @@ const maxPorts = 14
 // portsOf are the ports to try of a pair: those that one of them listens on or a rule that may be asked names, and one
 // that is none of these.
 func (s *script) portsOf(from, to end) []Try {
-	var seen [2][]uint16
-	add := func(f flow.Set) {
-		for _, x := range f.Spans() {
-			if x.Protocol == "icmp" || x.Whole {
-				continue
-			}
-			i := 0
-			if x.Protocol == "udp" {
-				i = 1
-			}
-			for _, p := range []uint16{x.First, x.Last} {
-				if p != 0 && !slices.Contains(seen[i], p) {
-					seen[i] = append(seen[i], p)
-				}
-			}
-		}
-	}
-	rules := func(all []estate.Rule) {
-		for _, r := range all {
-			add(r.Flows)
-		}
-	}
+	var sets []flow.Set
 	var networks []*estate.Network
 	for _, x := range []end{to, from} {
 		if w := x.Workload; w != nil {
-			add(w.Listens)
-			add(w.Hands)
-			for _, g := range w.Groups {
-				rules(g.In)
-				rules(g.Out)
-			}
+			sets = append(append(sets, w.Listens, w.Hands), ruled(w)...)
 			if n := w.Subnet.Network; !slices.Contains(networks, n) {
 				networks = append(networks, n)
 			}
 		}
 	}
 	for _, x := range s.e.Plan.Expect {
-		add(x.Flows)
+		sets = append(sets, x.Flows)
 	}
 	for _, n := range networks {
-		for _, l := range n.Lists {
-			rules(l.In)
-			rules(l.Out)
-		}
-		for _, w := range s.e.Workloads {
-			if w.Forwards && w.Subnet != nil && w.Subnet.Network.Name == n.Name {
-				for _, g := range w.Groups {
-					rules(g.In)
-					rules(g.Out)
+		sets = append(sets, s.judged(n)...)
+	}
+	seen := map[string][]uint16{}
+	for _, set := range sets {
+		for _, x := range set.Spans() {
+			if x.Protocol == "icmp" || x.Whole {
+				continue
+			}
+			for _, p := range []uint16{x.First, x.Last} {
+				if p != 0 && !slices.Contains(seen[x.Protocol], p) {
+					seen[x.Protocol] = append(seen[x.Protocol], p)
 				}
 			}
 		}
 	}
 	out := []Try{{Protocol: "icmp"}}
-	for i, name := range []string{"tcp", "udp"} {
-		for _, p := range append(seen[i][:min(len(seen[i]), maxPorts)], unrelated) {
+	for _, name := range []string{"tcp", "udp"} {
+		for _, p := range append(seen[name][:min(len(seen[name]), maxPorts)], unrelated) {
 			out = append(out, Try{Protocol: name, Port: p})
 		}
 	}
 	return out
 }
 
+// ruled are the flows that the rules of a workload's groups speak of.
+func ruled(w *estate.Workload) []flow.Set {
+	var out []flow.Set
+	for _, g := range w.Groups {
+		out = append(out, flowsOf(g.In, g.Out)...)
+	}
+	return out
+}
+
+func flowsOf(rules ...[]estate.Rule) []flow.Set {
+	var out []flow.Set
+	for _, r := range slices.Concat(rules...) {
+		out = append(out, r.Flows)
+	}
+	return out
+}
+
+// judged are the flows that a network's lists, and the groups of its workloads that pass packets on, speak of. It works
+// them out once, since every pair asks.
+func (s *script) judged(n *estate.Network) []flow.Set {
+	out, known := s.judges[n]
+	if known {
+		return out
+	}
+	for _, l := range n.Lists {
+		out = append(out, flowsOf(l.In, l.Out)...)
+	}
+	for _, w := range n.Workloads() {
+		if w.Forwards {
+			out = append(out, ruled(w)...)
+		}
+	}
+	s.judges[n] = out
+	return out
+}
+
 // maxSourcePorts is how many ports a client tries at most.
 const maxSourcePorts = 4
 
-// sourcePorts are the ports that a client takes: one in each part of the range that lists tell apart. No two clients
-// take the same, so that no translation need give one another port.
-func (s *script) sourcePorts(from end) []uint16 {
-	ports := s.e.Profile.ReplyPorts
-	number := len(s.cast)
-	if w := from.Workload; w != nil {
-		ports = s.e.Workloads[w.Index].Subnet.Network.Profile.ReplyPorts
-		number = slices.IndexFunc(s.cast, func(x *estate.Workload) bool { return x.Index == w.Index })
-	}
-	cuts := []int{int(ports[0])}
-	for _, n := range s.e.Networks {
+// listCuts are the ports at which a rule of some list begins, or has just ended.
+func listCuts(e *estate.Estate) []int {
+	seen := map[int]bool{}
+	for _, n := range e.Networks {
 		for _, l := range n.Lists {
-			for _, r := range slices.Concat(l.In, l.Out) {
-				for _, x := range r.Flows.Spans() {
-					if x.Protocol == "icmp" || x.Whole {
-						continue
-					}
-					for _, cut := range []int{int(x.First), int(x.Last) + 1} {
-						if cut > int(ports[0]) && cut <= int(ports[1]) && !slices.Contains(cuts, cut) {
-							cuts = append(cuts, cut)
-						}
+			for _, set := range flowsOf(l.In, l.Out) {
+				for _, x := range set.Spans() {
+					if x.Protocol != "icmp" && !x.Whole {
+						seen[int(x.First)], seen[int(x.Last)+1] = true, true
 					}
 				}
 			}
 		}
 	}
-	slices.Sort(cuts)
+	return slices.Sorted(maps.Keys(seen))
+}
+
+// sourcePorts are the ports that a client takes: one in each part of the range of reply ports that lists tell apart. No
+// two clients, each with a number of its own, take the same, so that no translation need give one another port.
+func (s *script) sourcePorts(replies [2]uint16, number int) []uint16 {
+	first, last := int(replies[0]), int(replies[1])
+	cuts := []int{first}
+	for _, cut := range s.cuts {
+		if cut > first && cut <= last {
+			cuts = append(cuts, cut)
+		}
+	}
+	cuts = append(cuts, last+1)
 	var out []uint16
-	for i, cut := range cuts {
-		last := int(ports[1])
-		if i+1 < len(cuts) {
-			last = cuts[i+1] - 1
+	for i, next := range cuts[1:] {
+		if port := next - 1 - number; port >= cuts[i] { // else the part is too narrow for everybody to have a port of its own
+			out = append(out, uint16(port))
 		}
-		if last-number < cut { // too narrow for everybody to have a port of its own
-			continue
-		}
-		out = append(out, uint16(last-number))
 	}
 	if len(out) > maxSourcePorts {
 		out = append(out[:maxSourcePorts-1], out[len(out)-1])
@@ -402,7 +416,7 @@ func (s *script) try(from, to end, doors []Try) {
 		flows = flows.Union(d.flows())
 	}
 	source := from.End
-	for i, q := range s.sourcePorts(from) {
+	for i, q := range from.takes {
 		s.repliesTo(from, q)
 		a := reach.Ask(s.mine, source, asked, flows)
 		if len(a.Ways) == 0 {

@@ -53,7 +53,6 @@ type report struct {
 	What        string // of a step
 	Done, Total int
 	Result      *Result
-	Socket      string
 	Status      *int // of a program that has ended
 	Error       string
 	Barred      bool // whether it lacks the right to make namespaces

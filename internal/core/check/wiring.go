@@ -172,7 +172,7 @@ var deadRoutes = Rule{"dead-route", Wiring, "A route over a peering, a hub or a 
 		case via.Site != nil:
 			held, what = overlapsAny(via.Site.Ranges, x.To), "site "+via.Site.Name
 		case via.Hub != nil:
-			held, what = r.hubHolds(via.Hub, t.Network, x.To), "the table of hub "+via.Hub.Name+" that network "+t.Network.Name+" looks into"
+			held, what = hubHolds(via.Hub, t.Network, x.To), "the table of hub "+via.Hub.Name+" that network "+t.Network.Name+" looks into"
 		}
 		if !held {
 			r.report(plan.Warning, x.At, t.Place(), "lead it to what holds the destination, or take it out", "the route to %s leads over %s, and %s has nothing of that range", x.To, x.Via.Name, what)
@@ -185,13 +185,9 @@ func overlapsAny(ranges []netip.Prefix, p netip.Prefix) bool {
 }
 
 // hubHolds reports whether the hub table that a network looks into has a route for any part of a range.
-func (r *run) hubHolds(h *estate.Hub, n *estate.Network, p netip.Prefix) bool {
-	for _, a := range n.Attachments {
-		if a.Hub == h && a.Table != nil && slices.ContainsFunc(a.Table.Routes, func(x *estate.Route) bool { return x.To.Overlaps(p) }) {
-			return true
-		}
-	}
-	return false
+func hubHolds(h *estate.Hub, n *estate.Network, p netip.Prefix) bool {
+	a := n.Attachment(h)
+	return a != nil && slices.ContainsFunc(a.Table.Routes, func(x *estate.Route) bool { return x.To.Overlaps(p) })
 }
 
 var deafSites = Rule{"site-does-not-know", Wiring, "A route to a site that has no route back to the network.", func(r *run) {

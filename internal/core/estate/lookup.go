@@ -31,6 +31,30 @@ func (n *Network) Table(name string) *Table {
 	return nil
 }
 
+// Attachment ties the network to a hub; nil when it is not attached to that.
+func (n *Network) Attachment(h *Hub) *Attachment {
+	for _, a := range n.Attachments {
+		if a.Hub == h {
+			return a
+		}
+	}
+	return nil
+}
+
+// Workloads are those of all subnets of the network.
+func (n *Network) Workloads() []*Workload {
+	var all []*Workload
+	for _, s := range n.Subnets {
+		all = append(all, s.Workloads...)
+	}
+	return all
+}
+
+// Settled reports whether the workload has a place in the estate already, so that packets can leave it.
+func (w *Workload) Settled() bool {
+	return w.Subnet != nil && len(w.Subnet.Ranges) > 0 && len(w.Addrs) > 0
+}
+
 // Owner is the host that has a public address, or nobody.
 func (e *Estate) Owner(public netip.Addr) Host { return e.public[public] }
 

@@ -3,7 +3,6 @@ package expect
 
 import (
 	"fmt"
-	"strings"
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
@@ -112,7 +111,7 @@ func (r *Result) on() string {
 	if r.Flows.Equal(flow.Any()) {
 		return ""
 	}
-	return " -on " + strings.Join(r.Flows.Words(), ",")
+	return " -on " + r.Flows.Word()
 }
 
 // Finding is the result as a finding, when it does not hold or is doubtful.

@@ -146,6 +146,9 @@ func (s Set) Rule() string {
 	return s.String()
 }
 
+// Word is the set as one word of a command line.
+func (s Set) Word() string { return strings.Join(s.Words(), ",") }
+
 // Words are the parts of String: one word for each run of ports or whole protocol, none for the empty set.
 func (s Set) Words() []string {
 	words := make([]string, 0, len(s.spans))

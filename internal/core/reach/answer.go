@@ -69,11 +69,6 @@ type Hop struct {
 
 // Ask answers whether from reaches to with every flow of asked. With asked as flow.Any() the answer is what passes.
 func Ask(e *estate.Estate, from, to End, asked flow.Set) *Answer {
-	return askBehind(e, from, to, asked, nil)
-}
-
-// askBehind is Ask behind some balancers, which are not handed on to again.
-func askBehind(e *estate.Estate, from, to End, asked flow.Set, behind []*estate.Workload) *Answer {
 	a := &Answer{From: from, To: to, Asked: asked}
 	if from.Workload != nil && from.Workload == to.Workload {
 		a.Verdict, a.Passes, a.Some = Open, asked, asked
@@ -88,21 +83,22 @@ func askBehind(e *estate.Estate, from, to End, asked flow.Set, behind []*estate.
 	if len(a.Ways) == 0 {
 		a.Blockers = append(a.Blockers, noFamily(from, to))
 	}
-	if x := to.Workload; x != nil && len(x.Targets) > 0 && !slices.Contains(behind, x) {
-		a.handOn(e, x, append(behind, x))
+	if x := to.Workload; x != nil && len(x.Targets) > 0 {
+		a.handOn(e, x)
 	}
 	return a
 }
 
-// handOn asks what becomes of the flows that a balancer hands on to its targets, from its own address.
-func (a *Answer) handOn(e *estate.Estate, x *estate.Workload, behind []*estate.Workload) {
+// handOn asks what becomes of the flows that a balancer hands on to its targets, from its own address. No target is a
+// balancer.
+func (a *Answer) handOn(e *estate.Estate, x *estate.Workload) {
 	on := a.Asked
 	if !x.Hands.Empty() {
 		on = x.Hands
 	}
 	handed := Fate{Full: on}
 	for _, t := range x.Targets {
-		one := askBehind(e, End{Name: x.Name, Workload: x}, End{Name: t.Name, Workload: t}, on, behind)
+		one := Ask(e, endOf(x), endOf(t), on)
 		a.Targets = append(a.Targets, one)
 		handed.Full, handed.Some = handed.Full.Intersect(one.Passes), handed.Some.Union(one.Some)
 		a.block(one.Blockers)
@@ -117,7 +113,7 @@ func (a *Answer) handOn(e *estate.Estate, x *estate.Workload, behind []*estate.W
 			a.Passes = flow.Set{}
 		}
 	}
-	a.Verdict = Fate{a.Passes, a.Some}.Verdict(a.Asked)
+	a.Verdict = a.Fate().Verdict(a.Asked)
 }
 
 // block adds blockers that are not among those of the answer yet.
@@ -238,7 +234,7 @@ func (a *Answer) sum() {
 		}
 		a.block(w.Blockers)
 	}
-	a.Verdict = Fate{a.Passes, a.Some}.Verdict(a.Asked)
+	a.Verdict = a.Fate().Verdict(a.Asked)
 	if a.Verdict == Partly && a.Asked.Equal(flow.Any()) {
 		a.Blockers = nil
 	}

@@ -161,7 +161,7 @@ func (g *Grid) classesOf(unit func(*estate.Workload) int) {
 	byPlace, byClass := map[placeKey]*place{}, map[classKey]*Class{}
 	for _, x := range g.e.Workloads {
 		s, part := x.Subnet, unit(x)
-		if !settled(x) || part < 0 {
+		if !x.Settled() || part < 0 {
 			continue
 		}
 		key := placeKey{network: s.Network, table: s.Table, list: s.List, serving: s.Network.NATServing(s)}
@@ -197,11 +197,6 @@ func (g *Grid) classesOf(unit func(*estate.Workload) int) {
 		p.start = len(g.Classes)
 		g.Classes = append(g.Classes, p.classes...)
 	}
-}
-
-// settled reports whether a workload has a place in the estate already, so that packets can leave it.
-func settled(x *estate.Workload) bool {
-	return x.Subnet != nil && len(x.Subnet.Ranges) > 0 && len(x.Addrs) > 0
 }
 
 // place adds a place, and numbers its table and where routes see it.

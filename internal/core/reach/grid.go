@@ -48,6 +48,15 @@ func (f Fate) Verdict(asked flow.Set) Verdict {
 	return Partly
 }
 
+// Fate is what becomes of the flows of a way, and of an answer.
+func (w Way) Fate() Fate     { return Fate{w.Passes, w.Some} }
+func (a *Answer) Fate() Fate { return Fate{a.Passes, a.Some} }
+
+// Of are those of some flows that pass, and those that pass in part.
+func (f Fate) Of(asked flow.Set) (full, part flow.Set) {
+	return f.Full.Intersect(asked), f.Some.Minus(f.Full).Intersect(asked)
+}
+
 // FateID is the number of a fate; equal fates of a grid have equal numbers. NoPair is that of no pair at all.
 type FateID int32
 
@@ -757,23 +766,16 @@ func (g *Grid) handOn() {
 	r := newRanger(g)
 	for i, c := range g.Classes {
 		if x := c.Members[0]; len(x.Targets) > 0 {
-			g.handed[i] = r.targets(x, numbers, map[*estate.Workload]bool{})
+			g.handed[i] = r.targets(x, numbers)
 		}
 	}
 }
 
-// targets is the fate of what a balancer hands on. One among its targets hands it on in its turn, but never back to one
-// that it came from.
-func (r *ranger) targets(x *estate.Workload, numbers map[*estate.Workload]int, from map[*estate.Workload]bool) fate {
-	from[x] = true
-	defer delete(from, x)
+// targets is the fate of what a balancer hands on.
+func (r *ranger) targets(x *estate.Workload, numbers map[*estate.Workload]int) fate {
 	total := fate{allFlows, noFlows}
 	for _, t := range x.Targets {
-		one := r.between(x, t, numbers)
-		if len(t.Targets) > 0 && !from[t] {
-			one = r.both(one, r.targets(t, numbers, from))
-		}
-		total = r.either(total, one)
+		total = r.either(total, r.between(x, t, numbers))
 	}
 	if x.Hands.Empty() {
 		return total

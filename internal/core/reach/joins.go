@@ -50,11 +50,8 @@ func (w *walker) onward(n *estate.Network, via estate.NextHop, p packet) {
 		w.atSite(via.Site, p)
 		return
 	}
-	for _, a := range n.Attachments {
-		if a.Hub == via.Hub {
-			w.overHub(a.Hub, a.Table, p)
-			return
-		}
+	if a := n.Attachment(via.Hub); a != nil {
+		w.overHub(a.Hub, a.Table, p)
 	}
 }
 

@@ -1,7 +1,6 @@
 package reach
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
@@ -36,7 +35,7 @@ func FindEnds(e *estate.Estate, word string) (Ends, error) {
 			continue
 		}
 		for _, x := range s.Workloads {
-			if settled(x) {
+			if x.Settled() {
 				many.Many = append(many.Many, x)
 			}
 		}
@@ -256,14 +255,3 @@ func withOne(one End, c *Class, ask func(x *estate.Workload, pairs int) question
 }
 
 func endOf(x *estate.Workload) End { return End{Name: x.Name, Workload: x} }
-
-// Describe says in a few words what the ends are.
-func (e Ends) Describe() string {
-	if e.One != nil {
-		return e.Name
-	}
-	if len(e.Many) == 1 {
-		return fmt.Sprintf("%s (1 workload)", e.Name)
-	}
-	return fmt.Sprintf("%s (%d workloads)", e.Name, len(e.Many))
-}

@@ -114,11 +114,11 @@ func AskEach(e *estate.Estate, one End, toOne bool, workloads []*estate.Workload
 		}
 		a := ask(first)
 		for _, x := range b.class.Members {
-			own := a
+			answers[x] = One{x, a, asOwn(a.SeenAs, first, x)}
 			if a.Verdict == Blocked && x != first && len(workloads) <= maxSingly {
-				own = ask(x)
+				own := ask(x)
+				answers[x] = One{x, own, own.SeenAs}
 			}
-			answers[x] = One{x, own, asOwn(own.SeenAs, own.of(x, first), x)}
 		}
 		if step != nil {
 			step(i+1, len(classes))
@@ -131,14 +131,6 @@ func AskEach(e *estate.Estate, one End, toOne bool, workloads []*estate.Workload
 		}
 	}
 	return all
-}
-
-// of is the workload that an answer was asked about: x itself, or the first of its class.
-func (a *Answer) of(x, first *estate.Workload) *estate.Workload {
-	if a.From.Workload == x || a.To.Workload == x {
-		return x
-	}
-	return first
 }
 
 // asOwn are the addresses as which a workload is seen, by those of another of its class: where that is seen as itself,

@@ -142,7 +142,7 @@ func (o *openings) outside(before, after *estate.Estate, g *Grid, a *Answer) {
 					from, _ := Find(e, q[0])
 					to, _ := Find(e, q[1])
 					answer := Ask(e, from, to, flow.Any())
-					fates[i] = Fate{answer.Passes, answer.Some}
+					fates[i] = answer.Fate()
 				}
 				more := gain(fates[0], fates[1])
 				if q == [2]string{a.From.Name, a.To.Name} {

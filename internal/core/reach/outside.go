@@ -143,22 +143,16 @@ func (w *walker) replyOut(s *estate.Subnet, g *estate.Gateway, r *estate.Route, 
 		}
 		return
 	}
-	if public, has := w.publicTarget(p); has && w.entrance != nil {
-		p.src = p.src.as(public)
+	if x := w.to.Workload; x != nil && w.entrance != nil { // the reply takes the address that the packet was sent to
+		if public, has := x.PublicLike(p.src.Addr); has {
+			p.src = p.src.as(public)
+		}
 	}
 	if w.quiet == nil {
 		w.cross("gateway " + g.Path())
 		w.hop("gateway", g.Path(), gatewayAt(g), "the reply leaves as %s", p.src.Addr)
 	}
 	w.intoInternet(p)
-}
-
-// publicTarget is the public address that the packet was sent to, which the reply takes.
-func (w *walker) publicTarget(p packet) (netip.Addr, bool) {
-	if w.to.Workload == nil {
-		return netip.Addr{}, false
-	}
-	return w.to.Workload.PublicLike(p.src.Addr)
 }
 
 // intoInternet delivers a packet on the internet, or brings it to the host of the estate that has its address.

@@ -112,7 +112,7 @@ func walkOnce(e *estate.Estate, from, to End, fromSet, toSet address.Set, asked 
 	}
 	way.From, way.To, way.FromName, way.ToName = src.part, dst.part, src.name, dst.name
 	way.Passes, way.Some = passes.Intersect(full), passes.Intersect(some)
-	way.Verdict = Fate{way.Passes, way.Some}.Verdict(asked)
+	way.Verdict = way.Fate().Verdict(asked)
 	way.Blockers = w.settle(way.Verdict)
 	way.Other = w.otherWay()
 	return way
@@ -461,11 +461,8 @@ func (w *walker) follow(s *estate.Subnet, r *estate.Route, p packet) {
 	case hop.Peering != nil:
 		w.overPeering(s, hop.Peering, r, p)
 	case hop.Hub != nil:
-		for _, a := range s.Network.Attachments {
-			if a.Hub == hop.Hub {
-				w.overHub(a.Hub, a.Table, p)
-				return
-			}
+		if a := s.Network.Attachment(hop.Hub); a != nil {
+			w.overHub(a.Hub, a.Table, p)
 		}
 	case hop.Site != nil:
 		w.toSite(s, hop.Site, r, p)

@@ -19,9 +19,9 @@ type builder struct {
 	sites   map[*estate.Site]*Node
 	world   *Node
 	ties    map[any]*Port          // the near end of the cable of an attachment, from its network or site
-	joins   map[any][2]*Port       // the two ends of the cable of a peering or a hub link
+	joins   map[any]cable          // the two ends of the cable of a peering or a hub link
 	helpers map[any][]netip.Prefix // by what addresses a NAT gateway or a workload is known on its subnet
-	links   map[*estate.Site][2]*Port
+	links   map[*estate.Site]cable
 	made    map[*estate.Network]netip.Addr // the address of the cloud's choosing of a network, when it needs one
 }
 
@@ -46,7 +46,7 @@ type gate struct {
 // The internet and the sites have the addresses given.
 func Build(e *estate.Estate, wanted func(*estate.Workload) bool, internet []netip.Addr, sites map[*estate.Site][]netip.Addr) *Stage {
 	b := &builder{Stage: &Stage{}, e: e, wanted: wanted, routers: map[*estate.Network]*router{}, hubs: map[*estate.Hub]*Node{}, sites: map[*estate.Site]*Node{},
-		ties: map[any]*Port{}, joins: map[any][2]*Port{}, helpers: map[any][]netip.Prefix{}, links: map[*estate.Site][2]*Port{}, made: map[*estate.Network]netip.Addr{}}
+		ties: map[any]*Port{}, joins: map[any]cable{}, helpers: map[any][]netip.Prefix{}, links: map[*estate.Site]cable{}, made: map[*estate.Network]netip.Addr{}}
 	b.world = b.node("internet", true)
 	b.world.Own = internet
 	for _, n := range e.Networks {
@@ -84,14 +84,7 @@ func Build(e *estate.Estate, wanted func(*estate.Workload) bool, internet []neti
 // needed reports whether packets of workloads that are wanted can go through a network: its own, and those over a peering
 // to what is behind it, since a peering carries nothing further.
 func (b *builder) needed(n *estate.Network) bool {
-	own := func(n *estate.Network) bool {
-		for _, s := range n.Subnets {
-			if slices.ContainsFunc(s.Workloads, b.wanted) {
-				return true
-			}
-		}
-		return false
-	}
+	own := func(n *estate.Network) bool { return slices.ContainsFunc(n.Workloads(), b.wanted) }
 	return own(n) || slices.ContainsFunc(n.Peerings, func(p *estate.Peering) bool { return p.Stands() && p.Carries(n) && own(p.Far(n)) })
 }
 
@@ -105,8 +98,8 @@ func (b *builder) network(n *estate.Network) {
 		r.bridges[s] = x
 	}
 	edge(r.Node, r.bridges, n.Subnets)
-	for _, w := range b.e.Workloads {
-		if w.Subnet == nil || w.Subnet.Network != n || len(w.Subnet.Ranges) == 0 || !w.Forwards && !b.wanted(w) {
+	for _, w := range n.Workloads() {
+		if len(w.Subnet.Ranges) == 0 || !w.Forwards && !b.wanted(w) {
 			continue
 		}
 		x := b.node("workload "+w.Name, w.Forwards)
@@ -225,10 +218,7 @@ func (b *builder) publics(r *router, x *Node, wan *Port, served []Filter) {
 			left = append(left, Filter{Out: wan.Name, Family: familyOf(public), Src: address.Single(public)})
 		}
 	}
-	for _, w := range b.e.Workloads {
-		if w.Subnet == nil || w.Subnet.Network != n {
-			continue
-		}
+	for _, w := range n.Workloads() {
 		for _, private := range w.Addrs {
 			public, has := w.PublicLike(private)
 			if !has {
@@ -258,8 +248,8 @@ func (b *builder) publics(r *router, x *Node, wan *Port, served []Filter) {
 		chosen := b.choose()
 		b.made[n] = chosen
 		may(chosen)
-		for _, w := range b.e.Workloads {
-			if a, four := w.AddrLike(chosen); four && w.Subnet != nil && w.Subnet.Network == n {
+		for _, w := range n.Workloads() {
+			if a, four := w.AddrLike(chosen); four {
 				leaving = append(leaving, Filter{Out: wan.Name, Family: 4, Src: address.Single(a), Then: From, New: chosen})
 			}
 		}
@@ -286,18 +276,18 @@ func (b *builder) choose() netip.Addr {
 // join lays the cables of peerings, hub links, attachments and links to sites, where both sides have accepted them.
 func (b *builder) join() {
 	port := func(n *Node) string { return fmt.Sprintf("x%d", len(n.Ports)) }
-	cable := func(a, c *Node) [2]*Port {
+	lay := func(a, c *Node) cable {
 		x, y := b.cable(a, c, port(a), port(c))
-		return [2]*Port{x, y}
+		return cable{x, y}
 	}
 	for _, p := range b.e.Peerings {
 		if a, c := b.routers[p.Between[0]], b.routers[p.Between[1]]; p.Stands() && a != nil && c != nil {
-			b.joins[p] = cable(a.Node, c.Node)
+			b.joins[p] = lay(a.Node, c.Node)
 		}
 	}
 	for _, l := range b.e.HubLinks {
 		if l.Stands() {
-			b.joins[l] = cable(b.hubs[l.Between[0]], b.hubs[l.Between[1]])
+			b.joins[l] = lay(b.hubs[l.Between[0]], b.hubs[l.Between[1]])
 		}
 	}
 	for _, h := range b.e.Hubs {
@@ -310,12 +300,12 @@ func (b *builder) join() {
 				}
 				near = r.Node
 			}
-			b.ties[a] = cable(near, b.hubs[h])[0]
+			b.ties[a] = lay(near, b.hubs[h])[0]
 		}
 	}
 	for _, s := range b.e.Sites {
 		if r := b.routers[s.Link]; r != nil {
-			b.links[s] = cable(b.sites[s], r.Node)
+			b.links[s] = lay(b.sites[s], r.Node)
 		}
 	}
 }

@@ -34,10 +34,7 @@ func (b *builder) routes(r *router) {
 		if !stands {
 			continue
 		}
-		in := ends[0]
-		if in.Node != r.Node {
-			in = ends[1]
-		}
+		in := ends.at(r.Node)
 		r.rule(in.Name, r.own)
 		if p.Carries(n) {
 			r.rule(in.Name, r.table(b.custom(n)...))
@@ -52,13 +49,9 @@ func (b *builder) routes(r *router) {
 		// A site gets to the peers that import the way to it.
 		for _, p := range n.Peerings {
 			if ends, stands := b.joins[p]; stands && p.Carries(n) {
-				out := ends[0]
-				if out.Node != r.Node {
-					out = ends[1]
-				}
 				var routes []Route
 				for _, to := range p.Far(n).Ranges {
-					routes = append(routes, over(to, out))
+					routes = append(routes, over(to, ends.at(r.Node)))
 				}
 				r.rule(in.Name, r.table(routes...))
 			}
@@ -69,16 +62,6 @@ func (b *builder) routes(r *router) {
 	}
 }
 
-// taken reports whether routes have one to a range already.
-func taken(routes []Route, to netip.Prefix) bool {
-	for _, x := range routes {
-		if x.To == to {
-			return true
-		}
-	}
-	return false
-}
-
 // subnetRoutes are the routes that packets from a subnet take.
 func (b *builder) subnetRoutes(r *router, s *estate.Subnet) []Route {
 	var out []Route
@@ -87,12 +70,7 @@ func (b *builder) subnetRoutes(r *router, s *estate.Subnet) []Route {
 			out = append(out, b.subnetRoute(r, s, x))
 		}
 	}
-	for _, p := range everywhere {
-		if !taken(out, p) {
-			out = append(out, Route{To: p, Kind: Unreachable})
-		}
-	}
-	return out
+	return closed(out)
 }
 
 func (b *builder) subnetRoute(r *router, s *estate.Subnet, x *estate.Route) Route {
@@ -116,16 +94,11 @@ func (b *builder) subnetRoute(r *router, s *estate.Subnet, x *estate.Route) Rout
 		return b.through(r, via.Workload, via.Workload.Subnet, x.To)
 	case via.Peering != nil:
 		if ends, stands := b.joins[via.Peering]; stands {
-			if ends[0].Node == r.Node {
-				return over(x.To, ends[0])
-			}
-			return over(x.To, ends[1])
+			return over(x.To, ends.at(r.Node))
 		}
 	case via.Hub != nil:
-		for _, a := range s.Network.Attachments {
-			if a.Hub == via.Hub {
-				return over(x.To, b.ties[a])
-			}
+		if a := s.Network.Attachment(via.Hub); a != nil {
+			return over(x.To, b.ties[a])
 		}
 	case via.Site != nil:
 		return over(x.To, b.links[via.Site][1])
@@ -153,11 +126,8 @@ func (b *builder) custom(n *estate.Network) []Route {
 			out = append(out, over(c.To, b.links[c.Via.Site][1]))
 			continue
 		}
-		for _, a := range n.Attachments {
-			if a.Hub == c.Via.Hub {
-				out = append(out, over(c.To, b.ties[a]))
-				break
-			}
+		if a := n.Attachment(c.Via.Hub); a != nil {
+			out = append(out, over(c.To, b.ties[a]))
 		}
 	}
 	return out
@@ -193,10 +163,7 @@ func (b *builder) hubRoutes(h *estate.Hub) {
 func (b *builder) hubRoute(h *estate.Hub, r *estate.Route) Route {
 	if l := r.Via.Link; l != nil {
 		if ends, stands := b.joins[l]; stands {
-			if l.Between[0] == h {
-				return over(r.To, ends[0])
-			}
-			return over(r.To, ends[1])
+			return over(r.To, ends.at(b.hubs[h]))
 		}
 	}
 	for _, a := range h.Attachments {
@@ -211,16 +178,15 @@ func (b *builder) hubRoute(h *estate.Hub, r *estate.Route) Route {
 // first hub whose table does.
 func (b *builder) siteRoutes(s *estate.Site) {
 	x := b.sites[s]
-	knows := end()
+	var knows []Route
 	for _, p := range s.Knows {
-		if p.Bits() == 0 { // it knows of everything in a family
-			knows = drop(knows, p)
+		if !taken(knows, p) {
+			knows = append(knows, Route{To: p, Kind: Next})
 		}
-		knows = append(knows, Route{To: p, Kind: Next})
 	}
-	x.rule("", x.table(knows...))
-	if cable, is := b.links[s]; is {
-		out := cable[0]
+	x.rule("", x.table(closed(knows)...))
+	if ends, is := b.links[s]; is {
+		out := ends[0]
 		var routes []Route
 		add := func(ranges []netip.Prefix) {
 			for _, p := range ranges {
@@ -248,50 +214,34 @@ func (b *builder) siteRoutes(s *estate.Site) {
 	}
 }
 
-func drop(routes []Route, to netip.Prefix) []Route {
-	var out []Route
-	for _, x := range routes {
-		if x.To != to {
-			out = append(out, x)
-		}
-	}
-	return out
-}
-
 // worldRoutes makes the table of the internet: it knows the public addresses of hosts whose network lets it in or out,
 // and nothing that is private.
 func (b *builder) worldRoutes() {
 	var routes []Route
-	add := func(n *estate.Network, a netip.Addr) {
+	for _, n := range b.e.Networks {
 		r := b.routers[n]
-		if r == nil || r.gates == nil || taken(routes, address.Single(a)) || !address.IsPublic(a) {
-			return
-		}
-		routes = append(routes, over(address.Single(a), r.gates.Ports[0].Peer))
-	}
-	for _, w := range b.e.Workloads {
-		if w.Subnet == nil {
+		if r == nil || r.gates == nil {
 			continue
 		}
-		for _, a := range w.Addrs {
-			if public, has := w.PublicLike(a); has {
-				add(w.Subnet.Network, public)
+		add := func(a netip.Addr) {
+			if to := address.Single(a); !taken(routes, to) {
+				routes = append(routes, over(to, r.gates.Ports[0].Peer))
 			}
 		}
-	}
-	for _, n := range b.e.Networks {
-		for _, g := range n.NATs() {
-			for _, a := range g.Public {
-				add(n, a)
-			}
-			for _, a := range g.Addrs { // of IPv6, one that the internet carries as it is
-				for _, public := range g.PublicLike(a) {
-					add(n, public)
+		for _, w := range n.Workloads() {
+			for _, a := range w.Addrs {
+				if public, has := w.PublicLike(a); has {
+					add(public)
 				}
 			}
 		}
+		for _, g := range n.NATs() {
+			for _, a := range g.Public {
+				add(a)
+			}
+		}
 		if a, has := b.made[n]; has {
-			add(n, a)
+			add(a)
 		}
 	}
 	b.world.rule("", b.world.table(routes...))

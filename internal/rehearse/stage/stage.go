@@ -5,6 +5,7 @@ package stage
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"wendrik/internal/core/estate"
 )
@@ -247,6 +248,17 @@ func like(addrs []netip.Prefix, four bool) netip.Addr {
 	return netip.Addr{}
 }
 
+// cable is both ends of a cable, in the order in which the plan names what it joins.
+type cable [2]*Port
+
+// at is the end at a node.
+func (c cable) at(n *Node) *Port {
+	if c[1].Node == n {
+		return c[1]
+	}
+	return c[0]
+}
+
 // over is the route that leads to the far end of a cable.
 func over(to netip.Prefix, p *Port) Route {
 	return Route{To: to, Via: like(p.Peer.Addrs, to.Addr().Is4()), Dev: p.Name}
@@ -256,6 +268,19 @@ func over(to netip.Prefix, p *Port) Route {
 var everywhere = []netip.Prefix{netip.MustParsePrefix("0.0.0.0/0"), netip.MustParsePrefix("::/0")}
 
 // end is the table that drops whatever no other one has led anywhere.
-func end() []Route {
-	return []Route{{To: everywhere[0], Kind: Unreachable}, {To: everywhere[1], Kind: Unreachable}}
+func end() []Route { return closed(nil) }
+
+// closed adds to routes that everything else is dropped.
+func closed(routes []Route) []Route {
+	for _, p := range everywhere {
+		if !taken(routes, p) {
+			routes = append(routes, Route{To: p, Kind: Unreachable})
+		}
+	}
+	return routes
+}
+
+// taken reports whether routes have one to a range already.
+func taken(routes []Route, to netip.Prefix) bool {
+	return slices.ContainsFunc(routes, func(x Route) bool { return x.To == to })
 }
