@@ -9,7 +9,7 @@ import (
 	"strings"
 
 	"go.yaml.in/yaml/v4"
-	"go.yaml.in/yaml/v4/plugin/limit"
+	"go.yaml.in/yaml/v4/plugin/loaderlimits"
 )
 
 // maxDepth is how deep a text may nest; a plan needs eight levels.
@@ -19,7 +19,7 @@ const maxDepth = 40
 func parseYAML(src *Source) (*yaml.Node, *Finding) {
 	text, masked := maskColons(src.Text)
 	loader, err := yaml.NewLoader(bytes.NewReader(text), yaml.WithUniqueKeys(false),
-		yaml.WithPlugin(limit.New(limit.DepthValue(maxDepth))))
+		yaml.WithPlugin(loaderlimits.New(loaderlimits.DepthValue(maxDepth))))
 	if err != nil {
 		return nil, explainYAML(src, err)
 	}
