@@ -144,8 +144,8 @@ func parseIntervals(words []string) ([]address.Interval, error) {
 
 // rangeMistake is an error of reading a range, with what would be right.
 func rangeMistake(err error) error {
-	message, mend := plan.Advice(err)
-	return &usageError{message, mend}
+	message, fix := plan.Advice(err)
+	return &usageError{message, fix}
 }
 
 // one is the only range given, which must be a block.
@@ -287,7 +287,7 @@ func (b *blockArgs) sizes(c *call, profiles []plan.Profile) (int, error) {
 	case len(c.args) > 0:
 		return cannot, &usageError{"-hosts asks for a size, and a range was given too", "leave one of them out"}
 	}
-	t := &sheet{header: []string{"profile", "size", "addresses", "kept", "usable", "left over"}, right: map[int]bool{2: true, 3: true, 4: true, 5: true}, wrap: -1}
+	t := &sheet{header: []string{"profile", "size", "addresses", "reserved", "usable", "left over"}, right: map[int]bool{2: true, 3: true, 4: true, 5: true}, wrap: -1}
 	out := blockSizesOut{Sizes: []blockSizeOut{}}
 	need := plan.Grown(b.hosts, growth)
 	for _, p := range profiles {
@@ -297,7 +297,7 @@ func (b *blockArgs) sizes(c *call, profiles []plan.Profile) (int, error) {
 			continue
 		}
 		usable := p.UsableIn(length)
-		t.add(p.Name, fmt.Sprintf("/%d", length), grouped(big.NewInt(1<<(32-length))), fmt.Sprint(p.KeptFirst+p.KeptLast), grouped(big.NewInt(int64(usable))), grouped(big.NewInt(int64(usable-need))))
+		t.add(p.Name, fmt.Sprintf("/%d", length), grouped(big.NewInt(1<<(32-length))), fmt.Sprint(p.ReservedFirst+p.ReservedLast), grouped(big.NewInt(int64(usable))), grouped(big.NewInt(int64(usable-need))))
 		out.Sizes = append(out.Sizes, blockSizeOut{p.Name, fmt.Sprintf("/%d", length), usable})
 	}
 	status := good

@@ -259,8 +259,8 @@ func workloadCard(w *estate.Workload) *card {
 	}
 	if len(w.Targets) > 0 {
 		on := "what it was asked on"
-		if !w.Hands.Empty() {
-			on = w.Hands.String()
+		if !w.TargetPorts.Empty() {
+			on = w.TargetPorts.String()
 		}
 		k.fact("targets", "%s, on %s", joinNames(w.Targets, func(x *estate.Workload) string { return x.Name }), on)
 	}

@@ -185,14 +185,14 @@ func (c *call) carved(r *carve.Result, all, why bool) {
 			held.add(h.Network, h.Name, h.Range.String(), h.For, h.Owner)
 		}
 	}
-	bundles := &sheet{header: []string{"network", "side by side", "lie in", "subnets", "addresses left"}, right: map[int]bool{3: true, 4: true}, wrap: -1}
-	for _, b := range r.Bundles {
+	aggregates := &sheet{header: []string{"network", "side by side", "lie in", "subnets", "addresses left"}, right: map[int]bool{3: true, 4: true}, wrap: -1}
+	for _, b := range r.Aggregates {
 		if b.Subnets == 1 && b.Free.Sign() == 0 {
 			continue
 		}
-		bundles.add(b.Network, b.Name, b.Block.String(), fmt.Sprint(b.Subnets), grouped(b.Free))
+		aggregates.add(b.Network, b.Name, b.Block.String(), fmt.Sprint(b.Subnets), grouped(b.Free))
 	}
-	for _, t := range []*sheet{held, bundles} {
+	for _, t := range []*sheet{held, aggregates} {
 		if len(t.rows) > 0 {
 			left := t.cut(maxRows)
 			c.say("")
@@ -282,12 +282,12 @@ func addrText(a netip.Addr) string {
 
 // The JSON of carve; docs/json.md describes it.
 type carveOut struct {
-	Networks []carveNetworkOut `json:"networks"`
-	Subnets  []carveSubnetOut  `json:"subnets"`
-	Held     []carveHeldOut    `json:"held"`
-	Bundles  []carveBundleOut  `json:"bundles"`
-	Misfits  []findingOut      `json:"misfits"`
-	Findings []findingOut      `json:"findings"`
+	Networks   []carveNetworkOut   `json:"networks"`
+	Subnets    []carveSubnetOut    `json:"subnets"`
+	Held       []carveHeldOut      `json:"held"`
+	Aggregates []carveAggregateOut `json:"aggregates"`
+	Misfits    []findingOut        `json:"misfits"`
+	Findings   []findingOut        `json:"findings"`
 }
 
 type carveNetworkOut struct {
@@ -322,16 +322,16 @@ type carveHeldOut struct {
 	Why     string `json:"why"`
 }
 
-type carveBundleOut struct {
-	Network string   `json:"network"`
-	Bundle  string   `json:"bundle"`
-	Block   string   `json:"block"`
-	Subnets int      `json:"subnets"`
-	Free    *big.Int `json:"free"`
+type carveAggregateOut struct {
+	Network   string   `json:"network"`
+	Aggregate string   `json:"aggregate"`
+	Block     string   `json:"block"`
+	Subnets   int      `json:"subnets"`
+	Free      *big.Int `json:"free"`
 }
 
 func carveJSON(r *carve.Result, findings []plan.Finding, src *plan.Source) carveOut {
-	out := carveOut{[]carveNetworkOut{}, []carveSubnetOut{}, []carveHeldOut{}, []carveBundleOut{}, findingsJSON(r.Misfits, src), findingsJSON(findings, src)}
+	out := carveOut{[]carveNetworkOut{}, []carveSubnetOut{}, []carveHeldOut{}, []carveAggregateOut{}, findingsJSON(r.Misfits, src), findingsJSON(findings, src)}
 	for _, n := range r.Networks {
 		out.Networks = append(out.Networks, carveNetworkOut{n.Name, n.Range.String(), n.Block, string(n.State), n.Why})
 	}
@@ -342,8 +342,8 @@ func carveJSON(r *carve.Result, findings []plan.Finding, src *plan.Source) carve
 	for _, h := range r.Held {
 		out.Held = append(out.Held, carveHeldOut{h.Network, h.Name, h.Range.String(), h.For, h.Owner, string(h.State), h.Why})
 	}
-	for _, b := range r.Bundles {
-		out.Bundles = append(out.Bundles, carveBundleOut{b.Network, b.Name, b.Block.String(), b.Subnets, b.Free})
+	for _, b := range r.Aggregates {
+		out.Aggregates = append(out.Aggregates, carveAggregateOut{b.Network, b.Name, b.Block.String(), b.Subnets, b.Free})
 	}
 	return out
 }
@@ -354,7 +354,7 @@ type findingOut struct {
 	Severity string `json:"severity"`
 	Where    string `json:"where"`
 	What     string `json:"what"`
-	Mend     string `json:"mend"`
+	Fix      string `json:"fix"`
 	Place    string `json:"place"`
 	File     string `json:"file"`
 	Line     int32  `json:"line"`
@@ -372,7 +372,7 @@ func findingsJSON(fs []plan.Finding, src *plan.Source) []findingOut {
 		if f.At.Known() {
 			where = src.Where(f.At) + " " + f.Place
 		}
-		out = append(out, findingOut{f.Code, string(severity), where, f.Message, f.Mend, f.Place, src.Name, f.At.Line, f.At.Column})
+		out = append(out, findingOut{f.Code, string(severity), where, f.Message, f.Fix, f.Place, src.Name, f.At.Line, f.At.Column})
 	}
 	return out
 }

@@ -112,9 +112,9 @@ func (c *call) writeChecked(r *checked, format string) error {
 		c.checkedText(r)
 		return nil
 	}
-	t := &sheet{header: []string{"severity", "code", "where", "what", "mend"}, wrap: 3}
+	t := &sheet{header: []string{"severity", "code", "where", "what", "fix"}, wrap: 3}
 	for _, f := range r.findings {
-		t.add(string(f.Severity), f.Code, r.src.Where(f.At), f.Message, f.Mend)
+		t.add(string(f.Severity), f.Code, r.src.Where(f.At), f.Message, f.Fix)
 	}
 	return c.write(t, format)
 }
@@ -183,13 +183,13 @@ type expectationOut struct {
 	From    string `json:"from"`
 	To      string `json:"to"`
 	Why     string `json:"why"`
-	Mend    string `json:"mend"`
+	Fix     string `json:"fix"`
 }
 
 func checkJSON(r *checked) checkOut {
 	out := checkOut{r.count(plan.Error), r.count(plan.Warning), findingsJSON(r.findings, r.src), []expectationOut{}}
 	for _, x := range r.expected {
-		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Pairs, x.Against, "", "", x.Why, x.Mend}
+		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Pairs, x.Against, "", "", x.Why, x.Fix}
 		if x.Counter != nil {
 			one.From, one.To = x.Counter.From.Name, x.Counter.To.Name
 		}

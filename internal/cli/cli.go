@@ -40,11 +40,11 @@ type call struct {
 }
 
 // noArguments is the mistake of giving arguments to a command that takes none; nil when there are none.
-func (c *call) noArguments(command, mend string) error {
+func (c *call) noArguments(command, fix string) error {
 	if len(c.args) == 0 {
 		return nil
 	}
-	return &usageError{fmt.Sprintf("%s takes no arguments, and %q is one", command, c.args[0]), mend}
+	return &usageError{fmt.Sprintf("%s takes no arguments, and %q is one", command, c.args[0]), fix}
 }
 
 // commands are in the order of the day's work.
@@ -62,7 +62,7 @@ func commandNamed(name string) *command {
 }
 
 // A usageError is a mistake in the command line.
-type usageError struct{ message, mend string }
+type usageError struct{ message, fix string }
 
 func (e *usageError) Error() string { return e.message }
 
@@ -86,11 +86,11 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 		for _, k := range commands() {
 			known = append(known, k.name)
 		}
-		mend := "wendrik help  lists the commands"
+		fix := "wendrik help  lists the commands"
 		if near := plan.Nearest(name, known); near != "" {
-			mend = fmt.Sprintf("did you mean  wendrik %s?", near)
+			fix = fmt.Sprintf("did you mean  wendrik %s?", near)
 		}
-		s.complain(fmt.Sprintf("there is no command %q", name), mend)
+		s.complain(fmt.Sprintf("there is no command %q", name), fix)
 		return cannot
 	}
 	return s.run(c, args[1:])
@@ -115,11 +115,11 @@ func (s *screen) run(c *command, args []string) int {
 		return status
 	case errors.Is(err, errSaid):
 	case errors.As(err, &usage):
-		mend := usage.mend
-		if mend == "" {
-			mend = "wendrik help " + c.name
+		fix := usage.fix
+		if fix == "" {
+			fix = "wendrik help " + c.name
 		}
-		s.complain(usage.message, mend)
+		s.complain(usage.message, fix)
 	default:
 		s.complain(err.Error(), "")
 	}
@@ -174,7 +174,7 @@ func (f *flags) explain(err error) error {
 		f.VisitAll(func(x *flag.Flag) { known = append(known, x.Name) })
 		e := &usageError{fmt.Sprintf("%s has no flag -%s", f.command.name, name), ""}
 		if near := plan.Nearest(name, known); near != "" {
-			e.mend = fmt.Sprintf("did you mean -%s?", near)
+			e.fix = fmt.Sprintf("did you mean -%s?", near)
 		}
 		return e
 	}

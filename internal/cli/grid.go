@@ -291,7 +291,7 @@ func (g *gridCall) drawn(m *matrix) {
 
 // lettered is a way to fare that has a letter.
 type lettered struct {
-	reach.Fate
+	reach.Outcome
 	cells int
 }
 
@@ -314,7 +314,7 @@ func (g *gridCall) letters(m *matrix, rows, columns []int) []lettered {
 			if !found {
 				n = len(all)
 				at[key] = n
-				all = append(all, lettered{Fate: s.Fate})
+				all = append(all, lettered{Outcome: s.Outcome})
 			}
 			all[n].cells++
 		}
@@ -444,7 +444,7 @@ func (g *gridCall) passesOf(a *reach.Answer, toOne bool) string {
 		if w.Verdict == reach.Blocked {
 			continue
 		}
-		words := passing(w.Fate().Of(g.asked))
+		words := passing(w.Outcome().Of(g.asked))
 		switch {
 		case len(a.Ways) == 1:
 		case toOne:

@@ -28,7 +28,7 @@ type unitOut struct {
 type cellOut struct {
 	From string `json:"from"`
 	To   string `json:"to"`
-	fateOut
+	outcomeOut
 	Pairs int `json:"pairs"`
 }
 
@@ -40,7 +40,7 @@ func (g *gridCall) matrixJSON(m *matrix) gridOut {
 	for _, i := range m.rows {
 		for _, j := range m.columns {
 			if s := m.at(i, j); s.Pairs > 0 {
-				out.Cells = append(out.Cells, cellOut{m.names[i], m.names[j], fateJSON(s.Fate, g.asked), s.Pairs})
+				out.Cells = append(out.Cells, cellOut{m.names[i], m.names[j], outcomeJSON(s.Outcome, g.asked), s.Pairs})
 			}
 		}
 	}
@@ -58,7 +58,7 @@ type gridLineOut struct {
 	Workload string   `json:"workload"`
 	Subnet   string   `json:"subnet"`
 	Public   []string `json:"public"`
-	fateOut
+	outcomeOut
 	SeenAs []string `json:"seen_as"`
 	By     string   `json:"by"`
 	Why    string   `json:"why"`
@@ -71,7 +71,7 @@ func (g *gridCall) listJSON(one reach.End, toOne bool, all []reach.One) gridList
 	}
 	for _, x := range all {
 		w, a := x.Workload, x.Answer
-		line := gridLineOut{w.Name, w.Subnet.Path(), addrTexts(w.Public), fateJSON(a.Fate(), g.asked), []string{}, "", ""}
+		line := gridLineOut{w.Name, w.Subnet.Path(), addrTexts(w.Public), outcomeJSON(a.Outcome(), g.asked), []string{}, "", ""}
 		if toOne {
 			line.SeenAs, line.By = addrTexts(x.SeenAs), leaves(a)
 		}
@@ -114,10 +114,10 @@ func (g *gridCall) classes() error {
 	}
 	w.WriteString("],\n\"rows\": [")
 	meter := g.meter("working out the grid", 0, progress.UnitsDefault)
-	// Fates are numbered in the order in which they come, so that one plan always gives one text.
-	var order []reach.FateID
+	// Outcomes are numbered in the order in which they come, so that one plan always gives one text.
+	var order []reach.OutcomeID
 	var numbers []int // by the grid's own numbers, from 1
-	numberOf := func(id reach.FateID) int64 {
+	numberOf := func(id reach.OutcomeID) int64 {
 		for int(id) >= len(numbers) {
 			numbers = append(numbers, 0)
 		}
@@ -166,10 +166,10 @@ func (g *gridCall) classes() error {
 	if err != nil {
 		return err
 	}
-	w.WriteString("],\n\"fates\": [")
+	w.WriteString("],\n\"outcomes\": [")
 	for i, id := range order {
 		w.WriteString(comma(i))
-		if err := object(fateJSON(grid.Fate(id), g.asked)); err != nil {
+		if err := object(outcomeJSON(grid.Outcome(id), g.asked)); err != nil {
 			return err
 		}
 	}

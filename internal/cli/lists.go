@@ -57,8 +57,8 @@ func (s *screen) readList(name, columns string) (*ranges.List, string, error) {
 	defer done()
 	list, err := ranges.Read(counted, named)
 	if err != nil {
-		message, mend := plan.Advice(err)
-		return nil, "", &usageError{fmt.Sprintf("%s: %s", label, message), mend}
+		message, fix := plan.Advice(err)
+		return nil, "", &usageError{fmt.Sprintf("%s: %s", label, message), fix}
 	}
 	return list, label, nil
 }
@@ -81,8 +81,8 @@ func (s *screen) listProblems(list *ranges.List, label string) {
 	for _, p := range list.Problems {
 		where := fmt.Sprintf("%s:%d:", clean(label), p.Line)
 		message := clean(p.Message)
-		if p.Mend != "" {
-			message += "; " + clean(p.Mend)
+		if p.Fix != "" {
+			message += "; " + clean(p.Fix)
 		}
 		fmt.Fprintf(s.err, "%s %s\n", place.Sprint(where), message)
 	}
@@ -223,7 +223,7 @@ type listProblemOut struct {
 	Line int    `json:"line"`
 	Text string `json:"text"`
 	What string `json:"what"`
-	Mend string `json:"mend"`
+	Fix  string `json:"fix"`
 }
 
 func listJSON(pairs []ranges.Pair, total uint64, list *ranges.List, label string) listOut {
@@ -234,7 +234,7 @@ func listJSON(pairs []ranges.Pair, total uint64, list *ranges.List, label string
 			p.Shared.String(), string(p.Kind), string(listVerdict(p.Kind)), kindText[p.Kind], p.A.Line, p.B.Line})
 	}
 	for _, p := range list.Problems {
-		out.Problems = append(out.Problems, listProblemOut{p.Line, p.Text, p.Message, p.Mend})
+		out.Problems = append(out.Problems, listProblemOut{p.Line, p.Text, p.Message, p.Fix})
 	}
 	return out
 }

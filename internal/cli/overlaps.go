@@ -131,8 +131,8 @@ func (c *call) overlaps(pairs, shown []overlap.Pair, src *plan.Source) {
 			two.add("          "+t.Kind, t.Name, t.Range.String(), src.Where(t.At))
 		}
 		_ = c.write(two, "text")
-		if p.Mend != "" {
-			c.say("          mend     %s", c.wrap(19, clean(p.Mend)))
+		if p.Fix != "" {
+			c.say("          fix     %s", c.wrap(19, clean(p.Fix)))
 		}
 		if len(p.inside) > 0 {
 			words := joinNames(p.inside[:min(len(p.inside), maxInside)], func(q overlap.Pair) string { return q.A.Name + " with " + q.B.Name })
@@ -186,9 +186,9 @@ func couples(pairs []overlap.Pair) []*couple {
 }
 
 func overlapsSheet(pairs []overlap.Pair, src *plan.Source) *sheet {
-	t := &sheet{header: []string{"verdict", "a", "range_a", "b", "range_b", "shared", "why", "mend", "where_a", "where_b"}, wrap: 6}
+	t := &sheet{header: []string{"verdict", "a", "range_a", "b", "range_b", "shared", "why", "fix", "where_a", "where_b"}, wrap: 6}
 	for _, p := range pairs {
-		t.add(string(p.Verdict), p.A.String(), p.A.Range.String(), p.B.String(), p.B.Range.String(), p.Shared.String(), p.Why, p.Mend, src.Where(p.A.At), src.Where(p.B.At))
+		t.add(string(p.Verdict), p.A.String(), p.A.Range.String(), p.B.String(), p.B.Range.String(), p.Shared.String(), p.Why, p.Fix, src.Where(p.A.At), src.Where(p.B.At))
 	}
 	return t
 }
@@ -211,7 +211,7 @@ type overlapOut struct {
 	Verdict string   `json:"verdict"`
 	Why     string   `json:"why"`
 	Chain   []string `json:"chain"`
-	Mend    string   `json:"mend"`
+	Fix     string   `json:"fix"`
 	WhereA  string   `json:"where_a"`
 	WhereB  string   `json:"where_b"`
 }
@@ -220,7 +220,7 @@ func overlapsJSON(pairs []overlap.Pair, findings []plan.Finding, src *plan.Sourc
 	out := overlapsOut{[]overlapOut{}, uint64(len(pairs)), findingsJSON(findings, src)}
 	for _, p := range pairs {
 		out.Overlaps = append(out.Overlaps, overlapOut{p.A.Name, p.B.Name, p.A.Kind, p.B.Kind, p.A.Range.String(), p.B.Range.String(),
-			p.Shared.String(), string(p.Verdict), p.Why, append([]string{}, p.Chain...), p.Mend, src.Where(p.A.At), src.Where(p.B.At)})
+			p.Shared.String(), string(p.Verdict), p.Why, append([]string{}, p.Chain...), p.Fix, src.Where(p.A.At), src.Where(p.B.At)})
 	}
 	return out
 }

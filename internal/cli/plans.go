@@ -86,22 +86,22 @@ func fileError(name string, err error) error {
 func (s *screen) finding(w io.Writer, src *plan.Source, f plan.Finding) {
 	where := clean(src.Where(f.At)) + ":"
 	fmt.Fprintln(w, strings.Replace(wrapTo(s.width-4, 4, where+" "+clean(f.Message)), where, place.Sprint(where), 1))
-	mend := clean(f.Mend)
+	fix := clean(f.Fix)
 	if !f.At.Known() {
-		if mend != "" {
-			fmt.Fprintf(w, "    %s\n", s.wrap(4, mend))
+		if fix != "" {
+			fmt.Fprintf(w, "    %s\n", s.wrap(4, fix))
 		}
 		return
 	}
 	line, indent := s.excerpt(src.Line(f.At.Line), int(f.At.Column))
 	fmt.Fprintf(w, "    %s\n%s%s", dim.Sprint(line), strings.Repeat(" ", 4+indent), bad.Sprint("^"))
 	switch {
-	case mend == "":
+	case fix == "":
 		fmt.Fprintln(w)
-	case 4+indent+2+text.StringWidth(mend) <= s.width:
-		fmt.Fprintf(w, " %s\n", mend)
+	case 4+indent+2+text.StringWidth(fix) <= s.width:
+		fmt.Fprintf(w, " %s\n", fix)
 	default:
-		fmt.Fprintf(w, "\n    %s\n", s.wrap(4, mend))
+		fmt.Fprintf(w, "\n    %s\n", s.wrap(4, fix))
 	}
 }
 

@@ -21,7 +21,7 @@ import (
 func TestMistakesInPlans(t *testing.T) {
 	const base = "wendrik: 1\nnetworks:\n  pier: {range: 10.0.0.0/16, subnets: {a: {range: 10.0.0.0/24}}%s}\n  quay: {range: 10.1.0.0/16}\n%s"
 	folder := t.TempDir()
-	for _, c := range []struct{ inPier, below, line, message, mend string }{
+	for _, c := range []struct{ inPier, below, line, message, fix string }{
 		{", tables: {t: {subnets: [a], routes: [{to: 0.0.0.0/0, via: nowhere}]}}", "", ":3:", "nowhere", "gateway"},
 		{", tables: {t: {subnets: [a], routes: []}, u: {subnets: [a], routes: []}}", "", ":3:", "subnet a has table t already", "one table"},
 		{", tables: {t: {subnets: [b], routes: []}}", "", ":3:", "b", "a"},
@@ -59,7 +59,7 @@ func TestMistakesInPlans(t *testing.T) {
 			first, _, _ := strings.Cut(r.err, "\n")
 			assert.True(t, strings.HasPrefix(first, "wendrik.yaml"+c.line), at...)
 			assert.Contains(t, r.err, c.message, at...)
-			assert.Contains(t, r.err, c.mend, at...)
+			assert.Contains(t, r.err, c.fix, at...)
 			assert.Contains(t, r.err, "; nothing was done", at...)
 		}
 	}
@@ -186,9 +186,9 @@ func TestLargeGrids(t *testing.T) {
 	assert.Regexp(t, `\d+ more are left out;  -format csv  lists all`, r.out)
 	assert.Equal(t, 3001, strings.Count(run(t, folder, "", "grid", "-to", "internet", "-format", "csv").out, "\n"))
 	var classes struct {
-		Classes []struct{ Workloads []string }
-		Rows    []struct{ Across []int }
-		Fates   []struct{ Verdict string }
+		Classes  []struct{ Workloads []string }
+		Rows     []struct{ Across []int }
+		Outcomes []struct{ Verdict string }
 	}
 	require.NoError(t, json.Unmarshal([]byte(run(t, folder, "", "grid", "-by", "classes", "-format", "json").out), &classes))
 	workloads := 0
@@ -196,7 +196,7 @@ func TestLargeGrids(t *testing.T) {
 		workloads += len(c.Workloads)
 		require.Len(t, classes.Rows[i].Across, len(classes.Classes))
 		for _, f := range classes.Rows[i].Across {
-			require.Less(t, f, len(classes.Fates))
+			require.Less(t, f, len(classes.Outcomes))
 		}
 	}
 	assert.Equal(t, 3000, workloads)
@@ -237,7 +237,7 @@ func TestJUnit(t *testing.T) {
 	assert.Contains(t, failed["booking/app reaches fare-db on tcp/5432"], "fares-3 does not reach fare-db on tcp/5432")
 	assert.Contains(t, failed["left-on-main-table"], "subnet booking/app-c")
 	assert.NotContains(t, failed, "internet reaches ticket-1 on tcp/443")
-	// A mended plan passes: the subnet is named, and the rule is added.
+	// A fixed plan passes: the subnet is named, and the rule is added.
 	text := strings.Replace(read(t, folder), "subnets: [app-a, app-b]", "subnets: [app-a, app-b, app-c]", 1)
 	text = strings.Replace(text, "          - tcp/5432 from 10.144.5.0/24\n", "          - tcp/5432 from 10.144.5.0/24\n          - tcp/5432 from 10.144.6.0/24\n", 1)
 	write(t, folder, text)
@@ -245,7 +245,7 @@ func TestJUnit(t *testing.T) {
 	assert.NotContains(t, run(t, folder, "", "check").out, "left-on-main-table")
 }
 
-// TestEffectIsTold: what the mends would open is said in the text and in JSON, and is not worked out where it would
+// TestEffectIsTold: what the fixes would open is said in the text and in JSON, and is not worked out where it would
 // take too long.
 func TestEffectIsTold(t *testing.T) {
 	folder := demo(t)
@@ -266,7 +266,7 @@ func TestEffectIsTold(t *testing.T) {
 	write(t, folder, randomplan.Large(60))
 	r := run(t, folder, "", "reach", "app-1-a-3", "data-7-b-4", "-on", "tcp/1")
 	assert.Equal(t, 1, r.status)
-	assert.Contains(t, r.out, "what else the mends would open is not worked out for more than 5000 workloads")
+	assert.Contains(t, r.out, "what else the fixes would open is not worked out for more than 5000 workloads")
 }
 
 // TestNextCommandsRun: whatever command an answer names to look closer runs as it stands.

@@ -21,8 +21,8 @@ func reachCommand() *command {
 		short: "says whether a flow passes, by which way, and if not, everything that stops it",
 		long: "Reach walks a flow from one end to the other and its replies back, through groups, lists, route tables, gateways, peerings, hubs and sites. " +
 			"An end is a workload, a site, an address, or internet; or all workloads of a network, network/tier or network/subnet. " +
-			"It names every blocker at once, each with its place in the plan and the change that mends it: " +
-			"behind each blocker it goes on as if that were mended. Then it makes the mends on a copy, asks again, and says what else they would open " +
+			"It names every blocker at once, each with its place in the plan and the change that fixes it: " +
+			"behind each blocker it goes on as if that were fixed. Then it makes the fixes on a copy, asks again, and says what else they would open " +
 			"(in estates of up to 5,000 workloads). Without -on it says exactly which protocols and ports pass. " +
 			"The exit status is 0 when the flow passes, or without -on when anything does.",
 		examples: []example{
@@ -96,7 +96,7 @@ type reachCall struct {
 	allWays bool
 }
 
-// maxTried is the largest estate, in workloads, in which mends are tried without being asked.
+// maxTried is the largest estate, in workloads, in which fixes are tried without being asked.
 const maxTried = 5000
 
 // one answers for two ends.
@@ -134,14 +134,14 @@ func findEnds(e *estate.Estate, word string) (reach.Ends, error) {
 	ends, err := reach.FindEnds(e, word)
 	var unknown *reach.UnknownEndError
 	if errors.As(err, &unknown) {
-		return ends, &usageError{unknown.Message, unknown.Mend}
+		return ends, &usageError{unknown.Message, unknown.Fix}
 	}
 	return ends, err
 }
 
 var verdictColours = map[reach.Verdict]text.Colors{reach.Open: fine, reach.Partly: doubt, reach.Blocked: bad}
 
-// reached shows an answer to a person: the verdict in a sentence, what stops it and what the mends would do, then the
+// reached shows an answer to a person: the verdict in a sentence, what stops it and what the fixes would do, then the
 // ways.
 func (c *reachCall) reached(a *reach.Answer, effect *reach.Effect) {
 	colour := verdictColours[a.Verdict]
@@ -156,7 +156,7 @@ func (c *reachCall) reached(a *reach.Answer, effect *reach.Effect) {
 	case a.Verdict == reach.Blocked:
 		c.say("%s  nothing passes from %s to %s: %s", colour.Sprint("blocked"), from, to, count(len(a.Blockers), "cause"))
 	case len(a.Ways) == 1:
-		c.say("%s  from %s to %s pass: %s", colour.Sprint(string(a.Verdict)), from, to, passing(a.Fate().Of(a.Asked)))
+		c.say("%s  from %s to %s pass: %s", colour.Sprint(string(a.Verdict)), from, to, passing(a.Outcome().Of(a.Asked)))
 	default:
 		c.say("%s  from %s to %s passes what the ways below let through", colour.Sprint(string(a.Verdict)), from, to)
 	}
@@ -174,7 +174,7 @@ func (c *reachCall) reached(a *reach.Answer, effect *reach.Effect) {
 		if len(a.Ways) > 1 {
 			c.say("\n%s  from %s to %s", verdictColours[w.Verdict].Sprint(string(w.Verdict)), clean(w.FromName), clean(w.ToName))
 			if !c.asked && w.Verdict != reach.Blocked {
-				c.say("      pass: %s", passing(w.Fate().Of(a.Asked)))
+				c.say("      pass: %s", passing(w.Outcome().Of(a.Asked)))
 			}
 		}
 		if shown[w.Verdict] && !c.allWays {
@@ -201,7 +201,7 @@ func passing(full, part flow.Set) string {
 	return full.String() + "; in part " + part.String()
 }
 
-// blockers lists the blockers of an answer, each with its line and its mend.
+// blockers lists the blockers of an answer, each with its line and its fix.
 func (c *reachCall) blockers(a *reach.Answer) {
 	src := c.e.Plan.Source
 	for i, b := range a.Blockers {
@@ -209,8 +209,8 @@ func (c *reachCall) blockers(a *reach.Answer) {
 		where := clean(src.Where(b.At))
 		line := text.Snip(clean(strings.TrimSpace(src.Line(b.At.Line))), max(c.width-7-text.StringWidth(where), 20), "…")
 		c.say("     %s  %s", place.Sprint(where), dim.Sprint(line))
-		if b.Mend != "" {
-			c.say("     mend: %s", c.wrap(11, clean(b.Mend)))
+		if b.Fix != "" {
+			c.say("     fix: %s", c.wrap(11, clean(b.Fix)))
 		}
 	}
 }
@@ -225,17 +225,17 @@ func (c *reachCall) targets(a *reach.Answer) {
 // maxOpenings is how many openings the text lists.
 const maxOpenings = 8
 
-// effect says what the mends would do.
+// effect says what the fixes would do.
 func (c *reachCall) effect(a *reach.Answer, x *reach.Effect) {
 	if len(a.Blockers) == 0 {
 		return
 	}
 	if x == nil {
-		c.say("\nwhat else the mends would open is not worked out for more than %d workloads", maxTried)
+		c.say("\nwhat else the fixes would open is not worked out for more than %d workloads", maxTried)
 		return
 	}
 	if x.Problem != "" {
-		c.say("\nthe mends cannot be made together: %s", c.wrap(0, clean(x.Problem)))
+		c.say("\nthe fixes cannot be made together: %s", c.wrap(0, clean(x.Problem)))
 		return
 	}
 	if x.Made == 0 {
@@ -245,14 +245,14 @@ func (c *reachCall) effect(a *reach.Answer, x *reach.Effect) {
 	for _, i := range x.Unmade {
 		unmade = append(unmade, fmt.Sprint(i+1))
 	}
-	mends := "the mend"
+	fixes := "the fix"
 	if x.Made > 1 {
-		mends = fmt.Sprintf("the %d mends", x.Made)
+		fixes = fmt.Sprintf("the %d fixes", x.Made)
 	}
 	if len(unmade) > 0 {
-		mends += fmt.Sprintf(" (all but %s, for which you must choose)", strings.Join(unmade, ", "))
+		fixes += fmt.Sprintf(" (all but %s, for which you must choose)", strings.Join(unmade, ", "))
 	}
-	result := fmt.Sprintf("tried: with %s it is %s", mends, x.After.Verdict)
+	result := fmt.Sprintf("tried: with %s it is %s", fixes, x.After.Verdict)
 	if len(x.Opens) == 0 {
 		c.say("\n%s", c.wrap(0, result+", and nothing else opens"))
 		return
@@ -314,7 +314,7 @@ func (c *reachCall) surveyed(s *reach.Survey) {
 		}
 		c.say("\n%s  %s: %s", verdictColours[a.Verdict].Sprintf("%-7s", string(a.Verdict)), count(p.Pairs, "pair"), c.wrap(9, clean(such)))
 		if !c.asked && a.Verdict != reach.Blocked {
-			c.say("         pass: %s", c.wrap(15, passing(a.Fate().Of(a.Asked))))
+			c.say("         pass: %s", c.wrap(15, passing(a.Outcome().Of(a.Asked))))
 		}
 		c.blockers(a)
 		if c.allWays {
@@ -392,7 +392,7 @@ func (c *reachCall) hops(title string, hops []reach.Hop) {
 		}
 		what, line := h.What, ""
 		if h.Stops {
-			what = "stops here" // the reason stands above, with its mend
+			what = "stops here" // the reason stands above, with its fix
 		}
 		if h.At.Known() {
 			line = fmt.Sprint(h.At.Line)

@@ -29,19 +29,19 @@ type reachOut struct {
 
 type targetOut struct {
 	To string `json:"to"`
-	fateOut
+	outcomeOut
 }
 
-// fateOut is what becomes of flows: the keys that say so everywhere.
-type fateOut struct {
+// outcomeOut is what becomes of flows: the keys that say so everywhere.
+type outcomeOut struct {
 	Verdict string   `json:"verdict"`
 	Passes  []string `json:"passes"`
 	InPart  []string `json:"in_part"`
 }
 
-func fateJSON(f reach.Fate, asked flow.Set) fateOut {
+func outcomeJSON(f reach.Outcome, asked flow.Set) outcomeOut {
 	full, part := f.Of(asked)
-	return fateOut{string(f.Verdict(asked)), full.Words(), part.Words()}
+	return outcomeOut{string(f.Verdict(asked)), full.Words(), part.Words()}
 }
 
 type effectOut struct {
@@ -61,7 +61,7 @@ type openingOut struct {
 type partedOut struct {
 	Pairs int       `json:"pairs"`
 	Some  []pairOut `json:"some"`
-	fateOut
+	outcomeOut
 	SeenAs   []string     `json:"seen_as"`
 	Blockers []findingOut `json:"blockers"`
 	Ways     []wayOut     `json:"ways"`
@@ -100,7 +100,7 @@ func reachJSON(a *reach.Answer, effect *reach.Effect, src *plan.Source) reachOut
 		out.SeenAs = a.SeenAs[0].String()
 	}
 	for _, t := range a.Targets {
-		out.Targets = append(out.Targets, targetOut{t.To.Name, fateJSON(t.Fate(), t.Asked)})
+		out.Targets = append(out.Targets, targetOut{t.To.Name, outcomeJSON(t.Outcome(), t.Asked)})
 	}
 	if len(out.Ways) > 0 {
 		out.Forward, out.Back = out.Ways[0].Forward, out.Ways[0].Back
@@ -148,7 +148,7 @@ func surveyJSON(s *reach.Survey, src *plan.Source) reachOut {
 	for _, p := range s.Parts {
 		a := p.Answer
 		full, some = full.Intersect(a.Passes), some.Union(a.Some)
-		x := partedOut{p.Pairs, []pairOut{}, fateJSON(a.Fate(), a.Asked), addrTexts(a.SeenAs), findingsJSON(a.Blockers, src), waysJSON(a, src)}
+		x := partedOut{p.Pairs, []pairOut{}, outcomeJSON(a.Outcome(), a.Asked), addrTexts(a.SeenAs), findingsJSON(a.Blockers, src), waysJSON(a, src)}
 		for _, q := range p.Some {
 			x.Some = append(x.Some, pairOut{q.From, q.To})
 		}

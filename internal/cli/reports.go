@@ -28,7 +28,7 @@ func (c *call) junit(r *checked) error {
 				if first == "" {
 					first = f.Message
 				}
-				more += fmt.Sprintf("%s: %s: %s\n  %s\n", r.src.Where(f.At), f.Severity, clean(f.Message), clean(f.Mend))
+				more += fmt.Sprintf("%s: %s: %s\n  %s\n", r.src.Where(f.At), f.Severity, clean(f.Message), clean(f.Fix))
 			}
 			if first != "" {
 				one.Failure = &junit.Result{Message: clean(first), Type: rule.Code, Data: more}
@@ -41,7 +41,7 @@ func (c *call) junit(r *checked) error {
 	for _, x := range r.expected {
 		one := junit.Testcase{Name: clean(x.Text), Classname: "wendrik.expect"}
 		if f, is := x.Finding(); is && !x.Holds {
-			one.Failure = &junit.Result{Message: clean(x.Why), Type: f.Code, Data: fmt.Sprintf("%s: %s\n  %s\n", r.src.Where(x.At), clean(x.Why), clean(x.Mend))}
+			one.Failure = &junit.Result{Message: clean(x.Why), Type: f.Code, Data: fmt.Sprintf("%s: %s\n  %s\n", r.src.Where(x.At), clean(x.Why), clean(x.Fix))}
 		}
 		expected.AddTestcase(one)
 	}
@@ -63,8 +63,8 @@ func (c *call) sarif(r *checked) error {
 			level = sarif.LevelWarning
 		}
 		message := f.Message + "."
-		if f.Mend != "" {
-			message += " Mend: " + f.Mend + "."
+		if f.Fix != "" {
+			message += " Fix: " + f.Fix + "."
 		}
 		result := run.CreateResultForRule(f.Code).WithLevel(level).WithMessage(sarif.NewTextMessage(clean(message)))
 		place := sarif.NewPhysicalLocation().WithArtifactLocation(sarif.NewSimpleArtifactLocation(r.src.Name))

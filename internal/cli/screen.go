@@ -59,10 +59,10 @@ func (s *screen) say(format string, args ...any) { fmt.Fprintf(s.out, format+"\n
 func (s *screen) tell(format string, args ...any) { fmt.Fprintf(s.err, format+"\n", args...) }
 
 // complain tells what went wrong, and what would be right.
-func (s *screen) complain(message, mend string) {
+func (s *screen) complain(message, fix string) {
 	s.tell("wendrik: %s", clean(message))
-	if mend != "" {
-		s.tell("  %s", clean(mend))
+	if fix != "" {
+		s.tell("  %s", clean(fix))
 	}
 }
 

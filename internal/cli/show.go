@@ -162,11 +162,11 @@ func unknownThing(e *estate.Estate, name string) error {
 	for _, s := range e.Sites {
 		known = append(known, s.Name)
 	}
-	mend := "name a network, network/subnet, network/table, or a workload"
+	fix := "name a network, network/subnet, network/table, or a workload"
 	if near := plan.Nearest(name, known); near != "" {
-		mend = fmt.Sprintf("did you mean %s?", near)
+		fix = fmt.Sprintf("did you mean %s?", near)
 	}
-	return &usageError{fmt.Sprintf("nothing in the estate is named %q", name), mend}
+	return &usageError{fmt.Sprintf("nothing in the estate is named %q", name), fix}
 }
 
 // The JSON of show; docs/json.md describes it.

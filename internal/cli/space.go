@@ -84,13 +84,13 @@ func unknownBlock(e *estate.Estate, name string) error {
 	for _, b := range e.Blocks {
 		known = append(known, b.Name)
 	}
-	mend := "the blocks are " + strings.Join(known, ", ")
+	fix := "the blocks are " + strings.Join(known, ", ")
 	if near := plan.Nearest(name, known); near != "" {
-		mend = fmt.Sprintf("did you mean %s?", near)
+		fix = fmt.Sprintf("did you mean %s?", near)
 	} else if len(known) == 0 {
-		mend = "the plan has no space; add some, such as  space: {cloud: {block: 10.0.0.0/8}}"
+		fix = "the plan has no space; add some, such as  space: {cloud: {block: 10.0.0.0/8}}"
 	}
-	return &usageError{fmt.Sprintf("there is no block named %q", name), mend}
+	return &usageError{fmt.Sprintf("there is no block named %q", name), fix}
 }
 
 // free lists the next free ranges of a size.

@@ -54,11 +54,11 @@ func analyse(t *testing.T, text string) string {
 	}
 	var b strings.Builder
 	for _, f := range check.Run(e) {
-		require.True(t, f.Message != "" && f.Mend != "" && f.At.Known(), "%+v", f)
-		fmt.Fprintln(&b, f.Code, f.At, f.Message, f.Mend)
+		require.True(t, f.Message != "" && f.Fix != "" && f.At.Known(), "%+v", f)
+		fmt.Fprintln(&b, f.Code, f.At, f.Message, f.Fix)
 	}
 	for _, p := range overlap.Estate(e) {
-		fmt.Fprintln(&b, p.Verdict, p.A, p.B, p.Shared, p.Why, p.Mend)
+		fmt.Fprintln(&b, p.Verdict, p.A, p.B, p.Shared, p.Why, p.Fix)
 	}
 	for _, n := range space.NewSurvey(e, nil).Tree() {
 		fmt.Fprintln(&b, n.Range, n.Free)
@@ -83,8 +83,8 @@ func analyse(t *testing.T, text string) string {
 		require.True(t, a.Some.Covers(a.Passes))
 		fmt.Fprintln(&b, from, y.Name, a.Verdict, a.Passes, a.Some, a.SeenAs)
 		for _, f := range a.Blockers {
-			require.True(t, f.Message != "" && f.Mend != "", "%+v", f)
-			fmt.Fprintln(&b, f.Code, f.Message, f.Mend)
+			require.True(t, f.Message != "" && f.Fix != "", "%+v", f)
+			fmt.Fprintln(&b, f.Code, f.Message, f.Fix)
 		}
 	}
 	for _, s := range reach.Matrix(e, len(e.Networks), func(w *estate.Workload) int {

@@ -94,7 +94,7 @@ const maxOutside = 5
 // in the rest.
 func (s *script) outside() {
 	spoken := s.spoken()
-	s.internet = spread(s.e.Away, spoken)
+	s.internet = spread(s.e.Outside, spoken)
 	for _, x := range s.e.Sites {
 		s.sites[x] = spread(address.SetOf(x.Ranges...), spoken)
 	}
@@ -286,7 +286,7 @@ func (s *script) portsOf(from, to end) []Try {
 	var networks []*estate.Network
 	for _, x := range []end{to, from} {
 		if w := x.Workload; w != nil {
-			sets = append(append(sets, w.Listens, w.Hands), ruled(w)...)
+			sets = append(append(sets, w.Listens, w.TargetPorts), ruled(w)...)
 			if n := w.Subnet.Network; !slices.Contains(networks, n) {
 				networks = append(networks, n)
 			}
@@ -540,7 +540,7 @@ func (s *script) passedOn(t *Try, any bool) (yes bool, behind string) {
 	if w == nil || len(w.Targets) == 0 || !t.Passed {
 		return t.Passed, ""
 	}
-	on := w.Hands
+	on := w.TargetPorts
 	if on.Empty() {
 		on = t.flows()
 	}

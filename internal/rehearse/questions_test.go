@@ -286,7 +286,7 @@ networks:
     groups: {all: {in: [any from any], out: [any to any]}, shut: {in: [], out: []}}
 workloads:
   x: {in: pier/a, address: 10.0.0.1, groups: [all]}
-  front: {in: pier/a, address: 10.0.0.2, groups: [all], targets: [one, two], hands: [tcp/8080]}
+  front: {in: pier/a, address: 10.0.0.2, groups: [all], targets: [one, two], target-ports: [tcp/8080]}
   one: {in: pier/a, address: 10.0.0.3, groups: [ONE]}
   two: {in: pier/a, address: 10.0.0.4, groups: [TWO]}
 expect: [x reaches front on tcp/443, x never reaches front on tcp/443]

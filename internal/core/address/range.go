@@ -145,7 +145,7 @@ func Distance(a, b netip.Addr) uint64 {
 	return d.lo
 }
 
-// Usable is how many addresses of p are left when first at its start and last at its end are kept; never below 0.
+// Usable is how many addresses of p are left when first at its start and last at its end are reserved; never below 0.
 func Usable(p netip.Prefix, first, last int) *big.Int {
 	n := Count(p)
 	n.Sub(n, big.NewInt(int64(first+last)))

@@ -60,8 +60,8 @@ type Held struct {
 	Why           string
 }
 
-// Bundle is the block in which subnets that belong together lie side by side.
-type Bundle struct {
+// Aggregate is the block in which subnets that belong together lie side by side.
+type Aggregate struct {
 	Network, Name string // the tier, or the zone where zones lie side by side
 	Block         netip.Prefix
 	Subnets       int
@@ -70,12 +70,12 @@ type Bundle struct {
 
 // Result is what carving comes to.
 type Result struct {
-	Networks []Network
-	Subnets  []Subnet // in the order of the plan, new ones after those that were there
-	Held     []Held
-	Bundles  []Bundle // those that got a block
-	Misfits  []plan.Finding
-	Edits    []plan.Edit // what writes the new ranges into the plan
+	Networks   []Network
+	Subnets    []Subnet // in the order of the plan, new ones after those that were there
+	Held       []Held
+	Aggregates []Aggregate // those that got a block
+	Misfits    []plan.Finding
+	Edits      []plan.Edit // what writes the new ranges into the plan
 }
 
 // New reports whether anything was carved.
@@ -142,8 +142,8 @@ func ofFamily(ranges []netip.Prefix, family int) []netip.Prefix {
 }
 
 // misfit reports something that got no range.
-func (c *carver) misfit(at plan.Pos, place, code, mend, format string, args ...any) {
-	c.Misfits = append(c.Misfits, plan.Finding{Code: code, At: at, Place: place, Message: fmt.Sprintf(format, args...), Mend: mend})
+func (c *carver) misfit(at plan.Pos, place, code, fix, format string, args ...any) {
+	c.Misfits = append(c.Misfits, plan.Finding{Code: code, At: at, Place: place, Message: fmt.Sprintf(format, args...), Fix: fix})
 }
 
 // request is a range that a network wants from its block of space.
@@ -243,7 +243,7 @@ func (c *carver) serve(q *request) {
 			block.Name, name, n.Name, size)
 		return
 	}
-	fail := func(mend, format string, args ...any) { c.misfit(q.size.At, place, "no-room", mend, format, args...) }
+	fail := func(fix, format string, args ...any) { c.misfit(q.size.At, place, "no-room", fix, format, args...) }
 	own := subnetsOf(n, q.family)
 	var found bool
 	switch {

@@ -157,9 +157,9 @@ func TestGrowthAndSizes(t *testing.T) {
     subnets: {app-b: {tier: app, zone: west-b, size: /24}, lone: {size: /28}}
 `)
 	require.Empty(t, r.Misfits)
-	assert.Equal(t, map[string]string{"a": "10.0.0.0/20", "a/web-a": "10.0.0.0/24", "a/web-b": "10.0.1.0/24", "a/web-c": "10.0.2.0/24", // 150 and 5 kept
+	assert.Equal(t, map[string]string{"a": "10.0.0.0/20", "a/web-a": "10.0.0.0/24", "a/web-b": "10.0.1.0/24", "a/web-c": "10.0.2.0/24", // 150 and 5 reserved
 		"a/app-b": "10.0.4.0/24", "a/app-a": "10.0.5.0/26", "a/app-c": "10.0.5.64/26", "a/lone": "10.0.8.0/28"}, got)
-	assert.Contains(t, r.Subnets[0].Why, "100 hosts, 150 with growth, and 5 kept addresses fit into a /24")
+	assert.Contains(t, r.Subnets[0].Why, "100 hosts, 150 with growth, and 5 reserved addresses fit into a /24")
 }
 
 func TestSlots(t *testing.T) {
@@ -210,8 +210,8 @@ func TestZonesSideBySide(t *testing.T) {
 		"a/app-c": "10.0.4.0/24", "a/web-c": "10.0.5.0/25"}
 	assert.Equal(t, want, got)
 	assert.Equal(t, "10.0.8.0/26", r.Held[0].Range.String())
-	require.Len(t, r.Bundles, 4)
-	assert.Equal(t, "zone west-b 10.0.2.0/23 128", fmt.Sprint(r.Bundles[1].Name, " ", r.Bundles[1].Block, " ", r.Bundles[1].Free))
+	require.Len(t, r.Aggregates, 4)
+	assert.Equal(t, "zone west-b 10.0.2.0/23 128", fmt.Sprint(r.Aggregates[1].Name, " ", r.Aggregates[1].Block, " ", r.Aggregates[1].Free))
 	after := written(t, text)
 	assert.Contains(t, after, "tills: {for: card terminals, range: 10.0.8.0/26}")
 	// A tier that is added goes into each zone's block, and a zone behind the others.
@@ -314,7 +314,7 @@ func TestAdditionsMoveNothing(t *testing.T) {
 }
 
 func TestMisfits(t *testing.T) {
-	for _, c := range []struct{ networks, code, message, mend string }{
+	for _, c := range []struct{ networks, code, message, fix string }{
 		{"  a: {from: west, size: /13}\n", "no-room", "it needs a /13 (524288 addresses), and the largest free block is a /15 (131072): 393216 addresses are missing", "enlarge the block"},
 		{"  a: {from: kept, size: /24}\n", "block-held", "block kept is held (a data room)", "not held"},
 		{"  a: {from: west, size: /64}\n", "no-family", "no IPv4 range", ""},
@@ -343,7 +343,7 @@ func TestMisfits(t *testing.T) {
 		m := r.Misfits[0]
 		assert.Equal(t, c.code, m.Code, c.networks)
 		assert.Contains(t, m.Message, c.message, c.networks)
-		assert.Contains(t, m.Mend, c.mend, c.networks)
+		assert.Contains(t, m.Fix, c.fix, c.networks)
 		assert.True(t, m.At.Known(), c.networks)
 	}
 }
@@ -428,15 +428,15 @@ func TestTiersAsProperties(t *testing.T) {
 			byTier[s.Tier] = append(byTier[s.Tier], s.Range)
 		}
 		require.Len(t, byTier, len(hosts))
-		require.Len(t, r.Bundles, len(hosts))
-		for _, bundle := range r.Bundles {
-			tier := strings.TrimPrefix(bundle.Name, "tier ")
+		require.Len(t, r.Aggregates, len(hosts))
+		for _, aggregate := range r.Aggregates {
+			tier := strings.TrimPrefix(aggregate.Name, "tier ")
 			mine := byTier[tier]
 			require.Len(t, mine, len(some), "one subnet for each zone")
-			require.Positive(t, bundle.Free.Cmp(address.Count(mine[0]).Sub(address.Count(mine[0]), big.NewInt(1))), "room for another zone")
+			require.Positive(t, aggregate.Free.Cmp(address.Count(mine[0]).Sub(address.Count(mine[0]), big.NewInt(1))), "room for another zone")
 			for name, ranges := range byTier {
 				for _, p := range ranges {
-					require.Equal(t, name == tier, bundle.Block.Overlaps(p), "the block of a tier is its own")
+					require.Equal(t, name == tier, aggregate.Block.Overlaps(p), "the block of a tier is its own")
 				}
 			}
 		}

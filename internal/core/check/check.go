@@ -45,7 +45,7 @@ var Rules = []Rule{
 	access,
 	noRouteBack,
 	deadRoutes,
-	deafSites,
+	sitesWithoutWayBack,
 	strandedNATs,
 	natLoops,
 	idlePublic,
@@ -81,6 +81,6 @@ type run struct {
 }
 
 // report adds a finding of the rule.
-func (r *run) report(severity plan.Severity, at plan.Pos, place, mend, format string, args ...any) {
-	r.findings = append(r.findings, plan.Finding{Code: r.code, Severity: severity, At: at, Place: place, Message: fmt.Sprintf(format, args...), Mend: mend})
+func (r *run) report(severity plan.Severity, at plan.Pos, place, fix, format string, args ...any) {
+	r.findings = append(r.findings, plan.Finding{Code: r.code, Severity: severity, At: at, Place: place, Message: fmt.Sprintf(format, args...), Fix: fix})
 }

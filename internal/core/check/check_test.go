@@ -51,7 +51,7 @@ func TestRules(t *testing.T) {
 		}
 		if assert.Len(t, found, 1, "%s: %v", c.text, found) {
 			assert.Contains(t, fmt.Sprint(found[0].Code, " ", found[0].Message), c.want)
-			assert.NotEmpty(t, found[0].Mend)
+			assert.NotEmpty(t, found[0].Fix)
 			assert.True(t, found[0].At.Known())
 		}
 	}

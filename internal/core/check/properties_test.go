@@ -24,12 +24,12 @@ func randomEstate(t *testing.T, seed uint64) *estate.Estate {
 	return e
 }
 
-// fates are what passes between all workloads of an estate.
-func fates(e *estate.Estate) []reach.Sum {
+// outcomes are what passes between all workloads of an estate.
+func outcomes(e *estate.Estate) []reach.Sum {
 	return reach.Matrix(e, len(e.Workloads), func(x *estate.Workload) int { return x.Index }, nil)
 }
 
-func sameFates(t *testing.T, before, after []reach.Sum, what string, seed uint64) {
+func sameOutcomes(t *testing.T, before, after []reach.Sum, what string, seed uint64) {
 	t.Helper()
 	for i := range before {
 		require.True(t, before[i].Full.Equal(after[i].Full) && before[i].Some.Equal(after[i].Some), "seed %d: %s made a difference", seed, what)
@@ -42,7 +42,7 @@ func TestUselessRulesAreUseless(t *testing.T) {
 	taken := map[string]int{}
 	for seed := range uint64(60) {
 		e := randomEstate(t, seed)
-		before := fates(e)
+		before := outcomes(e)
 		useless := map[plan.Pos]string{}
 		for _, f := range Run(e, Guards) {
 			useless[f.At] = f.Code
@@ -67,7 +67,7 @@ func TestUselessRulesAreUseless(t *testing.T) {
 				l.In, l.Out = kept(l.In), kept(l.Out)
 			}
 		}
-		sameFates(t, before, fates(e), "taking useless rules out", seed)
+		sameOutcomes(t, before, outcomes(e), "taking useless rules out", seed)
 	}
 	assert.Greater(t, taken["shadowed-rule"], 20)
 	assert.Greater(t, taken["empty-group"], 2)

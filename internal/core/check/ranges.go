@@ -64,7 +64,7 @@ func (r *run) uses() []use {
 	return all
 }
 
-// outermost picks the uses that are bad, without those that lie in another bad one: one finding mends them all.
+// outermost picks the uses that are bad, without those that lie in another bad one: one finding fixes them all.
 func outermost(all []use, bad func(use) bool) []use {
 	picked := all[:0:0]
 	for _, u := range all {

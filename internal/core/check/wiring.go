@@ -15,7 +15,7 @@ import (
 var conflicts = Rule{"conflict", Meets, "Ranges that overlap and meet: in one network, or over a peering, a hub or a link.", func(r *run) {
 	for _, p := range overlap.Estate(r.Estate) {
 		if p.Verdict == overlap.Conflict {
-			r.report(plan.Error, p.B.At, p.B.String(), p.Mend, "%s (%s) and %s (%s) overlap: %s", p.A, p.A.Range, p.B, p.B.Range, p.Why)
+			r.report(plan.Error, p.B.At, p.B.String(), p.Fix, "%s (%s) and %s (%s) overlap: %s", p.A, p.A.Range, p.B, p.B.Range, p.Why)
 		}
 	}
 }}
@@ -90,8 +90,8 @@ var access = Rule{"access", Wiring, "Tiers whose tables do not give them the acc
 	for _, n := range r.Networks {
 		for _, tier := range n.Tiers {
 			for _, kind := range []struct {
-				access, what, mend string
-				wrong              func(*estate.Table) bool
+				access, what, fix string
+				wrong             func(*estate.Table) bool
 			}{
 				{"public", "have no route to an internet gateway", "lead a default route of %s to an internet gateway, or write another access", func(t *estate.Table) bool { return !leadsOut(t, true) }},
 				{"outbound", "have no default route", "lead a default route of %s to a gateway, or write  access: closed", func(t *estate.Table) bool { return !leadsOut(t, false) }},
@@ -110,7 +110,7 @@ var access = Rule{"access", Wiring, "Tiers whose tables do not give them the acc
 					}
 				}
 				if len(names) > 0 {
-					r.report(plan.Warning, tier.Plan.Access.At, "networks."+n.Name+".tiers."+tier.Name, fmt.Sprintf(kind.mend, strings.Join(tables, ", ")),
+					r.report(plan.Warning, tier.Plan.Access.At, "networks."+n.Name+".tiers."+tier.Name, fmt.Sprintf(kind.fix, strings.Join(tables, ", ")),
 						"tier %s/%s is %s, and the tables of %s %s", n.Name, tier.Name, kind.access, strings.Join(names, ", "), kind.what)
 				}
 			}
@@ -190,7 +190,7 @@ func hubHolds(h *estate.Hub, n *estate.Network, p netip.Prefix) bool {
 	return a != nil && slices.ContainsFunc(a.Table.Routes, func(x *estate.Route) bool { return x.To.Overlaps(p) })
 }
 
-var deafSites = Rule{"site-does-not-know", Wiring, "A route to a site that has no route back to the network.", func(r *run) {
+var sitesWithoutWayBack = Rule{"site-does-not-know", Wiring, "A route to a site that has no route back to the network.", func(r *run) {
 	told := map[*estate.Site]map[*estate.Network]bool{}
 	r.eachRoute(func(t *estate.Table, x *estate.Route) {
 		s, n := x.Via.Site, t.Network
@@ -228,11 +228,11 @@ var natLoops = Rule{"nat-loop", Wiring, "A NAT gateway whose own subnet's table 
 				if second == nil || second.Internet || second.Egress || second.In == nil {
 					continue
 				}
-				mend := fmt.Sprintf("lead the route of %s to an internet gateway, or put gateway %s into a subnet with another table", g.In.Table.Place(), g.Name)
+				fix := fmt.Sprintf("lead the route of %s to an internet gateway, or put gateway %s into a subnet with another table", g.In.Table.Place(), g.Name)
 				if second == g {
-					r.report(plan.Error, x.At, g.In.Table.Place(), mend, "NAT gateway %s sits in subnet %s, whose table leads %s back to it, so it translates nothing", g.Name, g.In.Path(), x.To)
+					r.report(plan.Error, x.At, g.In.Table.Place(), fix, "NAT gateway %s sits in subnet %s, whose table leads %s back to it, so it translates nothing", g.Name, g.In.Path(), x.To)
 				} else {
-					r.report(plan.Warning, x.At, g.In.Table.Place(), mend, "NAT gateway %s sits in subnet %s, whose table leads %s to NAT gateway %s, and what is translated twice is dropped", g.Name, g.In.Path(), x.To, second.Name)
+					r.report(plan.Warning, x.At, g.In.Table.Place(), fix, "NAT gateway %s sits in subnet %s, whose table leads %s to NAT gateway %s, and what is translated twice is dropped", g.Name, g.In.Path(), x.To, second.Name)
 				}
 			}
 		}

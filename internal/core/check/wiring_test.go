@@ -41,7 +41,7 @@ func TestWiringRules(t *testing.T) {
 		require.Empty(t, problems, c.text)
 		var found []string
 		for _, f := range Run(e, Meets, Wiring, Guards) {
-			assert.NotEmpty(t, f.Mend, f.Message)
+			assert.NotEmpty(t, f.Fix, f.Message)
 			found = append(found, f.Code+" "+f.Message)
 		}
 		if c.want == "" {

@@ -46,7 +46,7 @@ func Build(p *plan.Plan) (*Estate, []plan.Finding) {
 
 // freeze makes all tables ready for lookups.
 func (b *builder) freeze() {
-	b.e.Away = b.e.findAway()
+	b.e.Outside = b.e.findOutside()
 	b.e.StandIn = b.e.findStandIn()
 	for _, n := range b.e.Networks {
 		n.where.Freeze()
@@ -61,8 +61,8 @@ func (b *builder) freeze() {
 	}
 }
 
-// findAway is every public address that belongs to nobody in the estate.
-func (e *Estate) findAway() address.Set {
+// findOutside is every public address that belongs to nobody in the estate.
+func (e *Estate) findOutside() address.Set {
 	var ours []netip.Prefix
 	for _, n := range e.Networks {
 		ours = append(ours, n.Ranges...)
@@ -85,10 +85,10 @@ func (e *Estate) findAway() address.Set {
 
 // findStandIn is a documentation address (RFC 5737) of the internet where one is left.
 func (e *Estate) findStandIn() netip.Addr {
-	if some := e.Away.Clip(netip.MustParsePrefix("192.0.2.0/24")); !some.Empty() {
+	if some := e.Outside.Clip(netip.MustParsePrefix("192.0.2.0/24")); !some.Empty() {
 		return some.First()
 	}
-	return e.Away.First()
+	return e.Outside.First()
 }
 
 type builder struct {
@@ -96,26 +96,26 @@ type builder struct {
 	findings []plan.Finding
 }
 
-func (b *builder) report(at plan.Pos, place, code, mend, format string, args ...any) {
-	b.findings = append(b.findings, plan.Finding{Code: code, At: at, Place: place, Message: fmt.Sprintf(format, args...), Mend: mend})
+func (b *builder) report(at plan.Pos, place, code, fix, format string, args ...any) {
+	b.findings = append(b.findings, plan.Finding{Code: code, At: at, Place: place, Message: fmt.Sprintf(format, args...), Fix: fix})
 }
 
 // unknown reports a name that nothing of its kind has.
 func (b *builder) unknown(t plan.Text, place, kind string, known []string) {
-	mend := ""
+	fix := ""
 	switch near := plan.Nearest(t.Value, known); {
 	case near != "":
-		mend = fmt.Sprintf("did you mean %s?", near)
+		fix = fmt.Sprintf("did you mean %s?", near)
 	case len(known) == 0:
-		mend = fmt.Sprintf("there is no %s at all; write one first", kind)
+		fix = fmt.Sprintf("there is no %s at all; write one first", kind)
 	case len(known) == 1:
-		mend = "the only one known is " + known[0]
+		fix = "the only one known is " + known[0]
 	case len(known) > 8:
-		mend = fmt.Sprintf("there are %d, among them %s", len(known), strings.Join(known[:8], ", "))
+		fix = fmt.Sprintf("there are %d, among them %s", len(known), strings.Join(known[:8], ", "))
 	default:
-		mend = "known are " + strings.Join(known, ", ")
+		fix = "known are " + strings.Join(known, ", ")
 	}
-	b.report(t.At, place, "unknown-name", mend, "there is no %s named %q", kind, t.Value)
+	b.report(t.At, place, "unknown-name", fix, "there is no %s named %q", kind, t.Value)
 }
 
 // lookup finds a thing by name, or reports the name.
@@ -449,23 +449,23 @@ func (b *builder) claim(s *Subnet, a plan.Addr, who Host, place string) {
 	}
 	if !in.IsValid() {
 		if len(s.Ranges) > 0 {
-			mend := "choose an address in it"
+			fix := "choose an address in it"
 			if other := subnetWith(n, a.Addr); other != nil {
-				mend += fmt.Sprintf(", or write  in: %s,  which holds %s", other.Path(), a.Addr)
+				fix += fmt.Sprintf(", or write  in: %s,  which holds %s", other.Path(), a.Addr)
 			}
-			b.report(a.At, place, "address-outside", mend, "%s does not lie in subnet %s (%s)", a.Addr, s.Path(), join(s.Ranges))
+			b.report(a.At, place, "address-outside", fix, "%s does not lie in subnet %s (%s)", a.Addr, s.Path(), join(s.Ranges))
 		}
 		n.hosts[a.Addr] = who
 		return
 	}
-	if n.Kept(in, a.Addr) {
+	if n.Reserved(in, a.Addr) {
 		first, last := n.Profile.Ends(in)
-		mend := "the subnet has no usable address"
+		fix := "the subnet has no usable address"
 		if first.IsValid() {
-			mend = fmt.Sprintf("choose one from %s to %s", first, last)
+			fix = fmt.Sprintf("choose one from %s to %s", first, last)
 		}
-		b.report(a.At, place, "address-kept", mend, "%s is kept by the cloud: profile %s keeps the first %d and the last %d of %s",
-			a.Addr, n.Profile.Name, n.Profile.KeptFirst, n.Profile.KeptLast, in)
+		b.report(a.At, place, "address-reserved", fix, "%s is reserved: profile %s reserves the first %d and the last %d of %s",
+			a.Addr, n.Profile.Name, n.Profile.ReservedFirst, n.Profile.ReservedLast, in)
 	}
 	if other := n.hosts[a.Addr]; !other.Nobody() {
 		b.report(a.At, place, "address-twice", "give one of them another address", "%s is already the address of %s", a.Addr, other.Name())
@@ -554,8 +554,8 @@ func (b *builder) workloads() {
 		for _, f := range p.Listens {
 			w.Listens = w.Listens.Union(f.Set)
 		}
-		for _, f := range p.Hands {
-			w.Hands = w.Hands.Union(f.Set)
+		for _, f := range p.TargetPorts {
+			w.TargetPorts = w.TargetPorts.Union(f.Set)
 		}
 		if w.Subnet = b.home(p.In, place+".in"); w.Subnet == nil {
 			continue
@@ -594,8 +594,8 @@ func (b *builder) targets() {
 				w.Targets = append(w.Targets, target)
 			}
 		}
-		if len(w.Plan.Hands) > 0 && len(w.Plan.Targets) == 0 {
-			b.report(w.Plan.Hands[0].At, place+".hands", "no-targets", "add  targets: [...]", "%s hands flows on to nobody", w.Name)
+		if len(w.Plan.TargetPorts) > 0 && len(w.Plan.Targets) == 0 {
+			b.report(w.Plan.TargetPorts[0].At, place+".target-ports", "no-targets", "add  targets: [...]", "%s hands flows on to nobody", w.Name)
 		}
 	}
 }

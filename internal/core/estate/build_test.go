@@ -55,9 +55,9 @@ func TestGroundHasNoProblem(t *testing.T) {
 	assert.Equal(t, "10.144.0.4 10.144.0.254", fmt.Sprint(first, " ", last))
 }
 
-// TestBindingProblems adds one line after another to an estate without problems. Each says where and what, and mends it.
+// TestBindingProblems adds one line after another to an estate without problems. Each says where and what, and fixes it.
 func TestBindingProblems(t *testing.T) {
-	for _, c := range []struct{ add, code, message, mend string }{
+	for _, c := range []struct{ add, code, message, fix string }{
 		{"networks:\n  x: {region: wst, range: 10.0.0.0/24}", "unknown-name", `no region named "wst"`, "did you mean west?"},
 		{"networks:\n  x: {region: west}", "no-range", "network x has neither range nor size", "from: BLOCK"},
 		{"networks:\n  x: {size: /24}", "no-block", "nothing says from which block", "add  from:"},
@@ -69,7 +69,7 @@ func TestBindingProblems(t *testing.T) {
 		{"networks:\n  x: {region: west, range: 10.0.0.0/24, subnets: {s: {zone: west-c, range: 10.0.0.0/28}}}", "unknown-name", `named "west-c"`, "did you mean west-a?"},
 		{"networks:\n  x: {range: 10.0.0.0/24, gateways: {g: {kind: internet, in: s}}}", "wrong-key", "an internet gateway sits in no subnet", "kind: nat"},
 		{"networks:\n  x: {range: 10.0.0.0/24, gateways: {g: {kind: nat}}}", "nat-kind", "sits in no subnet", "in: SUBNET"},
-		{"networks:\n  x: {range: 10.0.0.0/24, subnets: {s: {range: 10.0.0.0/28}}, gateways: {g: {kind: nat, in: s, address: 10.0.0.3}}}", "address-kept", "10.0.0.3 is kept by the cloud", "from 10.0.0.4 to 10.0.0.14"},
+		{"networks:\n  x: {range: 10.0.0.0/24, subnets: {s: {range: 10.0.0.0/28}}, gateways: {g: {kind: nat, in: s, address: 10.0.0.3}}}", "address-reserved", "10.0.0.3 is reserved", "from 10.0.0.4 to 10.0.0.14"},
 		{"networks:\n  x: {range: 10.0.0.0/24, subnets: {s: {range: 10.0.0.0/28}}, gateways: {g: {kind: nat, serves: [s]}}}", "nat-kind", "sits in a subnet", "in: SUBNET"},
 		{"networks:\n  x: {profile: regional, subnets: {s: {range: 10.0.0.0/28}}, gateways: {g: {kind: nat, in: s}}}", "nat-kind", "serves subnets", "serves:"},
 		{"networks:\n  x: {range: 10.0.0.0/24, tables: {t: {routes: [{to: 10.9.0.0/16, via: gate}]}}}", "unknown-name", `"gate"`, "the only one known is blackhole"},
@@ -83,7 +83,7 @@ func TestBindingProblems(t *testing.T) {
 		{"workloads:\n  w: {in: booking, address: 10.144.0.5}", "bad-subnet", "does not name a subnet", "network/subnet"},
 		{"workloads:\n  w: {in: bokking/web-a, address: 10.144.0.5}", "unknown-name", `no network named "bokking"`, "did you mean booking?"},
 		{"workloads:\n  w: {in: booking/web-a, address: 10.144.1.5}", "address-outside", "does not lie in subnet booking/web-a (10.144.0.0/24)", "in: booking/web-b"},
-		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.255}", "address-kept", "the last 1", "from 10.144.0.4 to 10.144.0.254"},
+		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.255}", "address-reserved", "the last 1", "from 10.144.0.4 to 10.144.0.254"},
 		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.9}", "address-twice", "already the address of booking/out", ""},
 		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.5, public: 203.0.113.20}", "address-twice", "public address of w", ""},
 		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.5, public: 10.1.1.1}", "not-public", "private use, RFC 1918", ""},
@@ -104,7 +104,7 @@ func TestBindingProblems(t *testing.T) {
 		{"peerings:\n  p: {between: [booking, harbour], exports: [x]}", "unknown-name", `no end of this peering named "x"`, "booking"},
 		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.5, targets: [w]}", "target-itself", "to itself", "another"},
 		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.5, targets: [ticket-2]}", "unknown-name", `"ticket-2"`, "ticket-1"},
-		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.5, hands: tcp/80}", "no-targets", "to nobody", "targets:"},
+		{"workloads:\n  w: {in: booking/web-a, address: 10.144.0.5, target-ports: tcp/80}", "no-targets", "to nobody", "targets:"},
 		{"networks:\n  x: {range: 10.0.0.0/24, gateways: {g: {kind: egress, public: 203.0.113.77}}}", "wrong-key", "an egress gateway sits in no subnet", "kind: nat"},
 		{"clusters:\n  c: {in: bookin, pods: 10.9.0.0/16}", "unknown-name", `no network named "bookin"`, "did you mean booking?"},
 		{"networks:\n  x: {range: 10.0.0.0/24, held: {h: {for: tills}}}", "no-range", "held part x/h has neither range nor size", "size: /24"},
@@ -120,7 +120,7 @@ func TestBindingProblems(t *testing.T) {
 		f := findings[0]
 		assert.Equal(t, c.code, f.Code, "%s: %s", c.add, f.Message)
 		assert.Contains(t, f.Message, c.message, c.add)
-		assert.Contains(t, f.Mend, c.mend, c.add)
+		assert.Contains(t, f.Fix, c.fix, c.add)
 		assert.NotEmpty(t, f.Place, c.add)
 		assert.True(t, f.At.Known(), c.add)
 	}
@@ -162,7 +162,7 @@ profile: regional
 networks:
   one: {subnets: {a: {range: 10.0.0.0/24}, b: {range: 10.0.2.0/24}}, tables: {t: {subnets: b, routes: [{to: 0.0.0.0/0, via: blackhole}]}}}
   two: {subnets: {a: {range: 10.0.1.0/24}}}
-  three: {profile: {like: plain, kept-first: 7}, range: 10.1.0.0/16, subnets: {a: {range: 10.1.0.0/24}}}
+  three: {profile: {like: plain, reserved-first: 7}, range: 10.1.0.0/16, subnets: {a: {range: 10.1.0.0/24}}}
 peerings:
   p: {between: [one, two], accepted: [one, two]}
   q: {between: [one, three], accepted: [one]}

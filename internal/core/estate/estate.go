@@ -24,7 +24,7 @@ type Estate struct {
 	Clusters  []*Cluster
 	Subnets   []*Subnet // of all networks
 	Lists     []*List
-	Away      address.Set // every public address that belongs to nobody in the estate
+	Outside   address.Set // every public address that belongs to nobody in the estate
 	StandIn   netip.Addr  // one of them, for the address that a cloud chooses itself for what has none
 
 	blocks    map[string]*Block
@@ -224,7 +224,7 @@ type Workload struct {
 	// Forwards is whether it passes on what routes lead to it, and Translates whether it does so under its own address.
 	Forwards, Translates bool
 	Targets              []*Workload // of a balancer
-	Hands                flow.Set    // on what it hands flows on; empty for what it was asked
+	TargetPorts          flow.Set    // on what it hands flows on; empty for what it was asked
 }
 
 // Peering joins two networks.

@@ -210,11 +210,11 @@ func (n *Network) NATServing(s *Subnet) *Gateway {
 	return nil
 }
 
-// Kept reports whether a cloud keeps an address of a subnet's range for itself.
-func (n *Network) Kept(p netip.Prefix, a netip.Addr) bool {
+// Reserved reports whether a cloud reserves an address of a subnet's range for itself.
+func (n *Network) Reserved(p netip.Prefix, a netip.Addr) bool {
 	if !a.Is4() || !p.Contains(a) {
 		return false
 	}
 	fromFirst, toLast := address.Distance(p.Addr(), a), address.Distance(a, address.Last(p))
-	return fromFirst < uint64(n.Profile.KeptFirst) || toLast < uint64(n.Profile.KeptLast)
+	return fromFirst < uint64(n.Profile.ReservedFirst) || toLast < uint64(n.Profile.ReservedLast)
 }

@@ -18,7 +18,7 @@ type Result struct {
 	Against int           // how many of them are otherwise than expected
 	Counter *reach.Answer // the first that is; nil when it holds, or there is no pair
 	Why     string        // why it does not hold, or what it rests on that is doubtful, as a sentence without its full stop
-	Mend    string
+	Fix     string
 }
 
 // Run holds each expectation of the plan against the estate. A reaches B when every workload of A reaches every one of
@@ -45,7 +45,7 @@ func one(e *estate.Estate, x *plan.Expectation) Result {
 	if err != nil {
 		r.Why = err.Error()
 		if unknown, is := err.(*reach.UnknownEndError); is {
-			r.Mend = unknown.Mend
+			r.Fix = unknown.Fix
 		}
 		return r
 	}
@@ -77,7 +77,7 @@ func (r *Result) explain(from, to reach.Ends) {
 			empty = to
 		}
 		r.Why = fmt.Sprintf("nothing was tried, because %s has no workload to try", empty.Name)
-		r.Mend = "put a workload there, or take the line out"
+		r.Fix = "put a workload there, or take the line out"
 		return
 	}
 	a := r.Counter
@@ -86,7 +86,7 @@ func (r *Result) explain(from, to reach.Ends) {
 	}
 	if r.Never {
 		r.Why = fmt.Sprintf("%s reaches %s on %s", a.From.Name, a.To.Name, a.Some.Intersect(r.Flows))
-		r.Mend = fmt.Sprintf("wendrik reach %s %s%s  shows by which way", a.From.Name, a.To.Name, r.on())
+		r.Fix = fmt.Sprintf("wendrik reach %s %s%s  shows by which way", a.From.Name, a.To.Name, r.on())
 	} else {
 		r.Why = fmt.Sprintf("%s does not reach %s on %s", a.From.Name, a.To.Name, r.Flows)
 		if a.Verdict == reach.Partly {
@@ -94,10 +94,10 @@ func (r *Result) explain(from, to reach.Ends) {
 		}
 		if len(a.Blockers) > 0 {
 			r.Why += ": " + a.Blockers[0].Message
-			r.Mend = a.Blockers[0].Mend
+			r.Fix = a.Blockers[0].Fix
 			if more := len(a.Blockers) - 1; more > 0 {
 				r.Why += fmt.Sprintf(" (and %d more)", more)
-				r.Mend = fmt.Sprintf("wendrik reach %s %s%s  shows all that stops it", a.From.Name, a.To.Name, r.on())
+				r.Fix = fmt.Sprintf("wendrik reach %s %s%s  shows all that stops it", a.From.Name, a.To.Name, r.on())
 			}
 		}
 	}
@@ -116,7 +116,7 @@ func (r *Result) on() string {
 
 // Finding is the result as a finding, when it does not hold or is doubtful.
 func (r *Result) Finding() (plan.Finding, bool) {
-	f := plan.Finding{Code: "expectation", At: r.At, Place: "expect", Mend: r.Mend, Message: fmt.Sprintf("%q does not hold: %s", r.Text, r.Why)}
+	f := plan.Finding{Code: "expectation", At: r.At, Place: "expect", Fix: r.Fix, Message: fmt.Sprintf("%q does not hold: %s", r.Text, r.Why)}
 	switch {
 	case !r.Holds:
 		f.Severity = plan.Error

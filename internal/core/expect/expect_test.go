@@ -58,7 +58,7 @@ func TestRun(t *testing.T) {
 		f, doubtful := r.Finding()
 		assert.Equal(t, r.Why != "", doubtful, c.line)
 		if doubtful {
-			assert.NotEmpty(t, f.Mend, c.line)
+			assert.NotEmpty(t, f.Fix, c.line)
 		}
 	}
 }

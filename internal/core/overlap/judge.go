@@ -99,9 +99,9 @@ func held(b *estate.Block, held netip.Prefix, other Thing) (Verdict, string) {
 	return Latent, fmt.Sprintf("%s, and what it is held for could never be joined to %s", why, other.owner())
 }
 
-// mend says where one of two things in conflict could go: the one that is easier to move, to the nearest free range of
+// fix says where one of two things in conflict could go: the one that is easier to move, to the nearest free range of
 // its size in the block or network that it comes from.
-func (j *judge) mend(a, b Thing) string {
+func (j *judge) fix(a, b Thing) string {
 	mover := a
 	if ease(b) > ease(a) || ease(b) == ease(a) && b.Range.Bits() >= a.Range.Bits() {
 		mover = b

@@ -30,7 +30,7 @@ type Pair struct {
 	Verdict Verdict
 	Why     string   // a sentence without its full stop
 	Chain   []string // by what a conflict's two meet, from one end to the other: network a, peering p, network b
-	Mend    string   // for a conflict: where one of them could go
+	Fix     string   // for a conflict: where one of them could go
 }
 
 // Thing is something of the estate that has a range.
@@ -83,7 +83,7 @@ func Estate(e *estate.Estate) []Pair {
 		p := Pair{A: a, B: b, Shared: address.Shared(a.Range, b.Range)}
 		j.judge(&p)
 		if p.Verdict == Conflict {
-			p.Mend = j.mend(a, b)
+			p.Fix = j.fix(a, b)
 		}
 		pairs = append(pairs, p)
 		return true

@@ -94,9 +94,9 @@ func TestVerdicts(t *testing.T) {
 	}
 }
 
-// TestChainsAndMends asks by what two things meet, and where one of them could go.
-func TestChainsAndMends(t *testing.T) {
-	for _, c := range []struct{ text, chain, mend string }{
+// TestChainsAndFixes asks by what two things meet, and where one of them could go.
+func TestChainsAndFixes(t *testing.T) {
+	for _, c := range []struct{ text, chain, fix string }{
 		{"networks: {a: {range: 10.0.0.0/20}, b: {range: 10.0.8.0/22}}\npeerings: {p: {between: [a, b]}}",
 			"network a - peering p - network b", "the nearest free /22 for network b is 10.0.16.0/22, in 10.0.0.0/8"},
 		{"space: {s: {block: 10.0.0.0/18}}\nnetworks: {a: {range: 10.0.0.0/20}, b: {range: 10.0.0.0/20}, c: {range: 10.0.16.0/20}}\npeerings: {p: {between: [a, c]}, q: {between: [c, b]}}",
@@ -117,7 +117,7 @@ func TestChainsAndMends(t *testing.T) {
 			got = strings.Join([]string{found[0].Chain[1], found[0].Chain[0]}, " - ")
 		}
 		assert.Equal(t, c.chain, got, c.text)
-		assert.Equal(t, c.mend, found[0].Mend, c.text)
+		assert.Equal(t, c.fix, found[0].Fix, c.text)
 	}
 }
 

@@ -26,7 +26,7 @@ func Decode(src *Source) (*Plan, []Finding) {
 		return d.plan, []Finding{*f}
 	case root == nil:
 		return d.plan, []Finding{{Code: "empty", At: Pos{1, 1}, Message: "the plan is empty",
-			Mend: "start it with  wendrik: 1  and  estate: NAME"}}
+			Fix: "start it with  wendrik: 1  and  estate: NAME"}}
 	}
 	readMap(d, root, planFields, d.plan, Pos{1, 1})
 	if v := d.plan.Version; v.Given() && v.Value != 1 {
@@ -35,7 +35,7 @@ func Decode(src *Source) (*Plan, []Finding) {
 	SortFindings(d.findings)
 	if d.dropped > 0 {
 		d.findings = append(d.findings, Finding{Code: "more", Message: fmt.Sprintf("%d more problems are not shown", d.dropped),
-			Mend: "mend these first"})
+			Fix: "fix these first"})
 	}
 	return d.plan, d.findings
 }
@@ -75,12 +75,12 @@ func to[T, V any](part func(*T) *V, read func(*decoder, *yaml.Node) V) func(*dec
 func pos(n *yaml.Node) Pos { return Pos{int32(n.Line), int32(n.Column)} }
 
 // report adds a finding at the place where the decoder is.
-func (d *decoder) report(at Pos, code, message, mend string) {
+func (d *decoder) report(at Pos, code, message, fix string) {
 	if len(d.findings) >= maxFindings {
 		d.dropped++
 		return
 	}
-	d.findings = append(d.findings, Finding{Code: code, At: at, Place: strings.Join(d.path, "."), Message: message, Mend: mend})
+	d.findings = append(d.findings, Finding{Code: code, At: at, Place: strings.Join(d.path, "."), Message: message, Fix: fix})
 }
 
 // within runs read with one more word on the path.
@@ -208,13 +208,13 @@ func (d *decoder) here() string {
 }
 
 func (d *decoder) unknownKey(key Text, known []string) {
-	mend := "the keys here are " + strings.Join(known, ", ")
+	fix := "the keys here are " + strings.Join(known, ", ")
 	if key.Value == "<<" {
-		mend = "YAML 1.2 has no merge keys: write the values out"
+		fix = "YAML 1.2 has no merge keys: write the values out"
 	} else if near := Nearest(key.Value, known); near != "" {
-		mend = fmt.Sprintf("did you mean %s?", near)
+		fix = fmt.Sprintf("did you mean %s?", near)
 	}
-	d.report(key.At, "unknown-key", fmt.Sprintf("%q is not a key of this place", key.Value), mend)
+	d.report(key.At, "unknown-key", fmt.Sprintf("%q is not a key of this place", key.Value), fix)
 }
 
 var (
@@ -247,11 +247,11 @@ func (d *decoder) checkName(name Text) {
 	case reserved[name.Value]:
 		d.report(name.At, "reserved-name", fmt.Sprintf("%q is a word of the plan and cannot be a name", name.Value), "choose another name")
 	case !nameForm.MatchString(name.Value):
-		mend := "names are small letters, digits and dashes, and start with a letter"
+		fix := "names are small letters, digits and dashes, and start with a letter"
 		if better := tidyName(name.Value); nameForm.MatchString(better) {
-			mend += ": " + better
+			fix += ": " + better
 		}
-		d.report(name.At, "bad-name", fmt.Sprintf("%q cannot be a name", name.Value), mend)
+		d.report(name.At, "bad-name", fmt.Sprintf("%q cannot be a name", name.Value), fix)
 	}
 }
 
@@ -325,22 +325,22 @@ func (d *decoder) reportValue(at Pos, code string, err error) {
 	if errors.As(err, &host) {
 		code = "host-bits"
 	}
-	message, mend := Advice(err)
-	d.report(at, code, message, mend)
+	message, fix := Advice(err)
+	d.report(at, code, message, fix)
 }
 
 // Advice sets apart what is wrong and what would be right in an error of reading a value, which ends in ": write ..."
 // where it knows; of a range with host bits it names the block that was meant.
-func Advice(err error) (message, mend string) {
+func Advice(err error) (message, fix string) {
 	var host *address.HostBitsError
 	if errors.As(err, &host) {
 		return host.Error(), fmt.Sprintf("the block is %s", host.Meant)
 	}
-	message, mend, _ = strings.Cut(err.Error(), ": write ")
-	if mend != "" {
-		mend = "write " + mend
+	message, fix, _ = strings.Cut(err.Error(), ": write ")
+	if fix != "" {
+		fix = "write " + fix
 	}
-	return message, mend
+	return message, fix
 }
 
 func (d *decoder) ranges(n *yaml.Node) []Range {
@@ -443,11 +443,11 @@ func oneOf(words ...string) func(*decoder, *yaml.Node) Text {
 				return t
 			}
 		}
-		mend := "one of " + strings.Join(words, ", ")
+		fix := "one of " + strings.Join(words, ", ")
 		if near := Nearest(t.Value, words); near != "" {
-			mend = fmt.Sprintf("did you mean %s? It is %s", near, mend)
+			fix = fmt.Sprintf("did you mean %s? It is %s", near, fix)
 		}
-		d.report(t.At, "unknown-word", fmt.Sprintf("%q is not known here", t.Value), mend)
+		d.report(t.At, "unknown-word", fmt.Sprintf("%q is not known here", t.Value), fix)
 		return Text{}
 	}
 }

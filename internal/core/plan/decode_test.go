@@ -55,7 +55,7 @@ func TestEveryKeyIsRead(t *testing.T) {
 	assert.False(t, n.Lists[0].In[1].Allow)
 
 	assert.Equal(t, "tcp/443", p.Workloads[0].Listens[0].String())
-	assert.Equal(t, []string{"plain", "ticket-1", "tcp/8443"}, []string{p.Workloads[1].Forwards.Value, p.Workloads[2].Targets[0].Value, p.Workloads[2].Hands[0].String()})
+	assert.Equal(t, []string{"plain", "ticket-1", "tcp/8443"}, []string{p.Workloads[1].Forwards.Value, p.Workloads[2].Targets[0].Value, p.Workloads[2].TargetPorts[0].String()})
 	assert.Equal(t, []string{"harbour", "booking"}, []string{p.Peerings[0].Exports[0].Value, p.Peerings[0].Imports[0].Value})
 	assert.Equal(t, []string{"spine", "spine", "prod"}, []string{p.HubLinks[0].Between[0].Value, p.HubLinks[0].Accepted[0].Value, p.HubLinks[0].Tables[1].Table.Value})
 	assert.Equal(t, "spine", p.Hubs[0].Name.Value)
@@ -70,7 +70,7 @@ func TestEveryKeyIsRead(t *testing.T) {
 // TestProblems tries one wrong text after another. Each says where (line:column), what is wrong, and what is right.
 func TestProblems(t *testing.T) {
 	const head = "wendrik: 1\n" // line 1
-	for _, c := range []struct{ text, at, code, message, mend string }{
+	for _, c := range []struct{ text, at, code, message, fix string }{
 		{"", "1:1", "empty", "the plan is empty", "wendrik: 1"},
 		{"# only a comment\n", "1:1", "empty", "the plan is empty", ""},
 		{"estate: x\n", "1:1", "missing-key", "the plan has no wendrik", "add  wendrik:"},
@@ -136,7 +136,7 @@ func TestProblems(t *testing.T) {
 		assert.Equal(t, c.at, fmt.Sprintf("%d:%d", f.At.Line, f.At.Column), "%q: %s", name, f.Message)
 		assert.Equal(t, c.code, f.Code, "%q: %s", name, f.Message)
 		assert.Contains(t, f.Message, c.message, "%q", name)
-		assert.Contains(t, f.Mend, c.mend, "%q", name)
+		assert.Contains(t, f.Fix, c.fix, "%q", name)
 	}
 }
 

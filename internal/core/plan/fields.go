@@ -128,7 +128,7 @@ var workloadFields = []field[Workload]{
 	{key: "listens", doc: "what it listens on, such as tcp/443", shape: listOf(aWord), read: to(func(w *Workload) *[]Flows { return &w.Listens }, (*decoder).flows)},
 	{key: "forwards", doc: "plain or nat: passes on what routes lead to it, as it is or under its own address", shape: enum("plain", "nat"), read: to(func(w *Workload) *Text { return &w.Forwards }, oneOf("plain", "nat"))},
 	{key: "targets", doc: "of a balancer: the workloads that it hands flows on to", shape: listOf(aName), read: to(func(w *Workload) *[]Text { return &w.Targets }, (*decoder).texts)},
-	{key: "hands", doc: "of a balancer: on what it hands flows on, such as tcp/8080; as it was asked unless written", shape: listOf(aWord), read: to(func(w *Workload) *[]Flows { return &w.Hands }, (*decoder).flows)},
+	{key: "target-ports", doc: "of a balancer: on what it hands flows on, such as tcp/8080; as it was asked unless written", shape: listOf(aWord), read: to(func(w *Workload) *[]Flows { return &w.TargetPorts }, (*decoder).flows)},
 }
 
 var peeringFields = []field[Peering]{
@@ -164,8 +164,8 @@ var siteFields = []field[Site]{
 var profileFields = []field[ProfileSetting]{
 	{key: "like", doc: "the built-in profile to start from", shape: enum(profileNames()...), read: to(func(p *ProfileSetting) *Text { return &p.Like }, oneOf(profileNames()...))},
 	{key: "subnets-in", doc: "what one subnet spans: zone, region or anywhere", shape: enum("zone", "region", "anywhere"), read: knob(oneOf("zone", "region", "anywhere"), Text.Given, func(p *Profile, v Text) { p.SubnetsIn = Reach(v.Value) })},
-	{key: "kept-first", doc: "addresses kept at the start of each IPv4 subnet", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *Profile, v Number) { p.KeptFirst = v.Value })},
-	{key: "kept-last", doc: "addresses kept at the end of each IPv4 subnet", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *Profile, v Number) { p.KeptLast = v.Value })},
+	{key: "reserved-first", doc: "addresses reserved at the start of each IPv4 subnet", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *Profile, v Number) { p.ReservedFirst = v.Value })},
+	{key: "reserved-last", doc: "addresses reserved at the end of each IPv4 subnet", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *Profile, v Number) { p.ReservedLast = v.Value })},
 	{key: "smallest", doc: "the size of the smallest IPv4 subnet, such as /28", shape: aSize, read: knob((*decoder).size4, Number.Given, func(p *Profile, v Number) { p.Smallest = v.Value })},
 	{key: "largest", doc: "the size of the largest IPv4 subnet, such as /16", shape: aSize, read: knob((*decoder).size4, Number.Given, func(p *Profile, v Number) { p.Largest = v.Value })},
 	{key: "own-ranges", doc: "whether a network has ranges of its own; false: it is the sum of its subnets", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *Profile, v Flag) { p.OwnRanges = v.Value })},

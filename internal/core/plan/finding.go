@@ -21,8 +21,8 @@ type Finding struct {
 	At       Pos
 	Place    string // the place in the plan's own words, such as networks.booking.range
 	Message  string // what is wrong, as a sentence without its full stop
-	Mend     string // what would be right, likewise; may be empty
-	Edits    []Edit // the mend as changes to the text, where it can be written as such
+	Fix      string // what would be right, likewise; may be empty
+	Edits    []Edit // the fix as changes to the text, where it can be written as such
 }
 
 // SortFindings orders findings by place in the text, keeping the order in which those of one place were made.

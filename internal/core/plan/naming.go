@@ -16,11 +16,11 @@ func CheckPattern(pattern string) error {
 	for _, found := range inBraces.FindAllString(pattern, -1) {
 		word := strings.Trim(found, "{}")
 		if "{"+word+"}" != found || !isPatternWord(word) {
-			mend := "{" + strings.Join(patternWords, "}, {") + "}"
+			fix := "{" + strings.Join(patternWords, "}, {") + "}"
 			if near := Nearest(word, patternWords); near != "" {
-				mend = "{" + near + "}"
+				fix = "{" + near + "}"
 			}
-			return fmt.Errorf("the pattern %q has no word %s: write %s", pattern, found, mend)
+			return fmt.Errorf("the pattern %q has no word %s: write %s", pattern, found, fix)
 		}
 	}
 	if example := FillPattern(pattern, func(string) string { return "a0" }); !nameForm.MatchString(example) {

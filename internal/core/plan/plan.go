@@ -221,9 +221,9 @@ type Workload struct {
 	Listens []Flows
 	// Forwards says what it does with packets that routes lead to it: plain passes them on as they are, nat under its
 	// own address; it drops them when this is not written.
-	Forwards Text
-	Targets  []Text  // of a balancer: the workloads that it hands flows on to
-	Hands    []Flows // on what it does so; on what it was asked, when not written
+	Forwards    Text
+	Targets     []Text  // of a balancer: the workloads that it hands flows on to
+	TargetPorts []Flows // on what it does so; on what it was asked, when not written
 }
 
 // Flows is a set of flows of the plan and where it stood.

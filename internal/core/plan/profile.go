@@ -12,19 +12,19 @@ import (
 
 // A Profile says how a cloud behaves, in knobs that name no provider.
 type Profile struct {
-	Name         string
-	SubnetsIn    Reach // what one subnet spans
-	KeptFirst    int   // addresses kept at the start of each IPv4 subnet
-	KeptLast     int   // and at its end
-	Smallest     int   // length of the smallest IPv4 subnet, such as 28
-	Largest      int   // length of the largest
-	OwnRanges    bool  // whether a network has ranges of its own, or is the sum of its subnets
-	PeerRoutes   bool  // whether routes to a peer's subnets install themselves
-	DefaultRoute bool  // whether a network is born with a route to the internet
-	NATServes    bool  // whether a NAT gateway serves named subnets, or sits in one
-	ImplicitOut  bool  // whether a workload without public address and NAT gets out all the same
-	PeerGroups   bool  // whether a rule may name a group of a peered network
-	ReplyPorts   [2]uint16
+	Name          string
+	SubnetsIn     Reach // what one subnet spans
+	ReservedFirst int   // addresses reserved at the start of each IPv4 subnet
+	ReservedLast  int   // and at its end
+	Smallest      int   // length of the smallest IPv4 subnet, such as 28
+	Largest       int   // length of the largest
+	OwnRanges     bool  // whether a network has ranges of its own, or is the sum of its subnets
+	PeerRoutes    bool  // whether routes to a peer's subnets install themselves
+	DefaultRoute  bool  // whether a network is born with a route to the internet
+	NATServes     bool  // whether a NAT gateway serves named subnets, or sits in one
+	ImplicitOut   bool  // whether a workload without public address and NAT gets out all the same
+	PeerGroups    bool  // whether a rule may name a group of a peered network
+	ReplyPorts    [2]uint16
 }
 
 // Reach is what one subnet spans.
@@ -42,11 +42,11 @@ var replyPorts = [2]uint16{1024, 65535}
 
 // Profiles are the built-in ones, in the order in which they are named to people.
 var Profiles = []Profile{
-	{Name: "zonal", SubnetsIn: OneZone, KeptFirst: 4, KeptLast: 1, Smallest: 28, Largest: 16,
+	{Name: "zonal", SubnetsIn: OneZone, ReservedFirst: 4, ReservedLast: 1, Smallest: 28, Largest: 16,
 		OwnRanges: true, PeerGroups: true, ReplyPorts: replyPorts},
-	{Name: "regional", SubnetsIn: OneRegion, KeptFirst: 2, KeptLast: 2, Smallest: 29, Largest: 8,
+	{Name: "regional", SubnetsIn: OneRegion, ReservedFirst: 2, ReservedLast: 2, Smallest: 29, Largest: 8,
 		PeerRoutes: true, DefaultRoute: true, NATServes: true, ReplyPorts: replyPorts},
-	{Name: "plain", SubnetsIn: Anywhere, KeptFirst: 1, KeptLast: 1, Smallest: 30, Largest: 8,
+	{Name: "plain", SubnetsIn: Anywhere, ReservedFirst: 1, ReservedLast: 1, Smallest: 30, Largest: 8,
 		OwnRanges: true, PeerGroups: true, ReplyPorts: replyPorts},
 }
 
@@ -86,18 +86,18 @@ func (s ProfileSetting) On(base Profile) Profile {
 	return base
 }
 
-// Usable is how many addresses of a subnet's range workloads can have: all but those that the cloud keeps, which it
+// Usable is how many addresses of a subnet's range workloads can have: all but those that the cloud reserves, which it
 // does for IPv4 only.
 func (p Profile) Usable(r netip.Prefix) *big.Int {
 	if r.Addr().Is4() {
-		return address.Usable(r, p.KeptFirst, p.KeptLast)
+		return address.Usable(r, p.ReservedFirst, p.ReservedLast)
 	}
 	return address.Count(r)
 }
 
 // UsableIn is Usable for an IPv4 range of a length from 0 to 32.
 func (p Profile) UsableIn(length int) int {
-	return max(0, 1<<(32-length)-p.KeptFirst-p.KeptLast)
+	return max(0, 1<<(32-length)-p.ReservedFirst-p.ReservedLast)
 }
 
 // Ends are the first and the last address of a subnet's range that workloads can have; both zero when there is none.
@@ -107,8 +107,8 @@ func (p Profile) Ends(r netip.Prefix) (first, last netip.Addr) {
 	}
 	first, last = r.Addr(), address.Last(r)
 	if first.Is4() {
-		first = address.Advance(first, uint64(p.KeptFirst))
-		last = address.Retreat(last, uint64(p.KeptLast))
+		first = address.Advance(first, uint64(p.ReservedFirst))
+		last = address.Retreat(last, uint64(p.ReservedLast))
 	}
 	return first, last
 }
@@ -118,7 +118,7 @@ func (p Profile) Takes(length int) bool { return length >= p.Largest && length <
 
 // SizeFor is the length of the smallest IPv4 subnet with room for n workloads, and whether there is one.
 func (p Profile) SizeFor(n int) (length int, fits bool) {
-	length = min(address.BitsFor(big.NewInt(int64(n)+int64(p.KeptFirst+p.KeptLast)), 32), p.Smallest)
+	length = min(address.BitsFor(big.NewInt(int64(n)+int64(p.ReservedFirst+p.ReservedLast)), 32), p.Smallest)
 	return length, length >= p.Largest
 }
 

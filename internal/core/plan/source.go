@@ -88,7 +88,7 @@ const byteOrderMark = "\ufeff"
 func (s *Source) check() *Finding {
 	if len(s.Text) > MaxText {
 		return &Finding{Code: "text-too-large", Message: fmt.Sprintf("the text is larger than %d MiB", MaxText>>20),
-			Mend: "split the estate into plans of their own"}
+			Fix: "split the estate into plans of their own"}
 	}
 	for i := 0; i < len(s.Text); {
 		c, size := rune(s.Text[i]), 1
@@ -98,12 +98,12 @@ func (s *Source) check() *Finding {
 		switch {
 		case c == utf8.RuneError && size == 1:
 			return &Finding{Code: "not-text", At: s.position(i), Message: "this byte is not UTF-8",
-				Mend: "save the plan as UTF-8"}
+				Fix: "save the plan as UTF-8"}
 		case c == '\r' && (i+1 == len(s.Text) || s.Text[i+1] != '\n'),
 			c < ' ' && c != '\n' && c != '\t' && c != '\r', c == 0x7f,
 			c >= 0x80 && c < 0xa0, c == 0x2028, c == 0x2029, c == 0xfeff && i > 0, c == 0xfffe, c == 0xffff:
 			return &Finding{Code: "not-text", At: s.position(i), Message: fmt.Sprintf("the control character %U stands here", c),
-				Mend: "remove it"}
+				Fix: "remove it"}
 		}
 		i += size
 	}

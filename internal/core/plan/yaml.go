@@ -32,7 +32,7 @@ func parseYAML(src *Source) (*yaml.Node, *Finding) {
 	switch err := loader.Load(&second); {
 	case err == nil:
 		return nil, &Finding{Code: "several-documents", At: Pos{int32(second.Line), int32(second.Column)},
-			Message: "a second document starts here, and a plan is one document", Mend: "give each plan a file of its own"}
+			Message: "a second document starts here, and a plan is one document", Fix: "give each plan a file of its own"}
 	case err != io.EOF:
 		return nil, explainYAML(src, err)
 	}
@@ -66,7 +66,7 @@ func unmask(n *yaml.Node) {
 }
 
 // yamlProblems turns the library's messages into sentences for a person who edits a plan.
-var yamlProblems = []struct{ said, message, mend string }{
+var yamlProblems = []struct{ said, message, fix string }{
 	{"mapping values are not allowed", "a second \"key: value\" starts in the middle of a value",
 		"check the indentation of this line and the one above; put a text with \": \" in quotes"},
 	{"did not find expected key", "this line does not line up with the keys above it",
@@ -97,7 +97,7 @@ func explainYAML(src *Source, err error) *Finding {
 	f.Message = "the text is not YAML: " + load.Message
 	for _, p := range yamlProblems {
 		if strings.Contains(load.Message, p.said) {
-			f.Message, f.Mend = p.message, p.mend
+			f.Message, f.Fix = p.message, p.fix
 		}
 	}
 	switch {
@@ -105,7 +105,7 @@ func explainYAML(src *Source, err error) *Finding {
 		// The library notices at the end; the start of the thing is what a person must look at.
 		f.At = Pos{int32(load.ContextMark.Line), int32(load.ContextMark.Column)}
 	case strings.Contains(load.Message, "cannot start any token"):
-		f.Message, f.Mend = badStart(src, f.At)
+		f.Message, f.Fix = badStart(src, f.At)
 	}
 	if int(f.At.Line) > len(src.line) {
 		f.At = src.position(len(src.Text)) // the library counts a line behind a last one without an end
@@ -114,7 +114,7 @@ func explainYAML(src *Source, err error) *Finding {
 }
 
 // badStart says why no value can start with the character at a place.
-func badStart(src *Source, at Pos) (message, mend string) {
+func badStart(src *Source, at Pos) (message, fix string) {
 	if rest := src.Text[src.offset(at):]; len(rest) > 0 && rest[0] != '\t' {
 		return fmt.Sprintf("no value can start with %q", rest[0]), "put the value in quotes"
 	}

@@ -54,7 +54,7 @@ func TestReadGoesOnAfterMistakes(t *testing.T) {
 	assert.Len(t, l.Entries, 2)
 	var got []string
 	for _, p := range l.Problems {
-		got = append(got, fmt.Sprintf("%d: %s; %s", p.Line, p.Message, p.Mend))
+		got = append(got, fmt.Sprintf("%d: %s; %s", p.Line, p.Message, p.Fix))
 	}
 	assert.Equal(t, []string{
 		`2: "web" is not a range, as "web" is not an IPv4 or IPv6 address; write one like 10.144.0.10`,

@@ -36,9 +36,9 @@ func (e Entry) Labels() Labels {
 
 // Problem is a line that holds no range.
 type Problem struct {
-	Line          int
-	Text          string
-	Message, Mend string
+	Line         int
+	Text         string
+	Message, Fix string
 }
 
 // List is what was read.
@@ -200,8 +200,8 @@ func (l *List) add(e Entry, word []byte) bool {
 	} else {
 		i, err := address.ParseInterval(string(word))
 		if err != nil {
-			message, mend := plan.Advice(err)
-			l.problem(Problem{e.Line, clip(string(word)), message, mend})
+			message, fix := plan.Advice(err)
+			l.problem(Problem{e.Line, clip(string(word)), message, fix})
 			return true
 		}
 		e.Interval = i

@@ -93,17 +93,17 @@ func Ask(e *estate.Estate, from, to End, asked flow.Set) *Answer {
 // balancer.
 func (a *Answer) handOn(e *estate.Estate, x *estate.Workload) {
 	on := a.Asked
-	if !x.Hands.Empty() {
-		on = x.Hands
+	if !x.TargetPorts.Empty() {
+		on = x.TargetPorts
 	}
-	handed := Fate{Full: on}
+	handed := Outcome{Full: on}
 	for _, t := range x.Targets {
 		one := Ask(e, endOf(x), endOf(t), on)
 		a.Targets = append(a.Targets, one)
 		handed.Full, handed.Some = handed.Full.Intersect(one.Passes), handed.Some.Union(one.Some)
 		a.block(one.Blockers)
 	}
-	if x.Hands.Empty() {
+	if x.TargetPorts.Empty() {
 		a.Passes, a.Some = a.Passes.Intersect(handed.Full), a.Some.Intersect(handed.Some)
 	} else {
 		switch handed.Verdict(on) {
@@ -113,7 +113,7 @@ func (a *Answer) handOn(e *estate.Estate, x *estate.Workload) {
 			a.Passes = flow.Set{}
 		}
 	}
-	a.Verdict = a.Fate().Verdict(a.Asked)
+	a.Verdict = a.Outcome().Verdict(a.Asked)
 }
 
 // block adds blockers that are not among those of the answer yet.
@@ -128,7 +128,7 @@ func (a *Answer) block(more []plan.Finding) {
 // noFamily is the blocker of two ends that have no kind of address in common.
 func noFamily(from, to End) plan.Finding {
 	f := plan.Finding{Code: "no-common-family", Severity: plan.Error, Message: fmt.Sprintf("%s and %s have no address of the same family", from.Name, to.Name),
-		Mend: "give one of them an address of the other's family, IPv4 or IPv6"}
+		Fix: "give one of them an address of the other's family, IPv4 or IPv6"}
 	for _, end := range []End{from, to} {
 		switch {
 		case f.Place != "":
@@ -209,7 +209,7 @@ func merge(ways []Way, w Way, from, to End) []Way {
 	return append(ways, w)
 }
 
-// alike reports whether two ways have the same fate by the same steps.
+// alike reports whether two ways have the same outcome by the same steps.
 func (w Way) alike(o Way) bool {
 	sameHop := func(a, b Hop) bool {
 		return a.Kind == b.Kind && a.Where == b.Where && a.At == b.At && a.Stops == b.Stops && a.Left.Equal(b.Left)
@@ -234,7 +234,7 @@ func (a *Answer) sum() {
 		}
 		a.block(w.Blockers)
 	}
-	a.Verdict = a.Fate().Verdict(a.Asked)
+	a.Verdict = a.Outcome().Verdict(a.Asked)
 	if a.Verdict == Partly && a.Asked.Equal(flow.Any()) {
 		a.Blockers = nil
 	}
@@ -251,7 +251,7 @@ func (a *Answer) notes() {
 	if w == nil || w.Listens.Empty() || a.Asked.Equal(flow.Any()) {
 		return
 	}
-	if deaf := a.Asked.Minus(w.Listens).Intersect(flow.Ports(0, 65535)); !deaf.Empty() {
-		a.Notes = append(a.Notes, w.Name+" does not listen on "+deaf.String()+"; it listens on "+w.Listens.String())
+	if unheard := a.Asked.Minus(w.Listens).Intersect(flow.Ports(0, 65535)); !unheard.Empty() {
+		a.Notes = append(a.Notes, w.Name+" does not listen on "+unheard.String()+"; it listens on "+w.Listens.String())
 	}
 }

@@ -18,11 +18,11 @@ type End struct {
 	Internet bool
 	Addr     netip.Addr // the one address that was asked for; the zero Addr for all
 
-	away address.Set // the internet's addresses that belong to nobody in the estate
+	outside address.Set // the internet's addresses that belong to nobody in the estate
 }
 
 // An UnknownEndError says that a word names no end, or more than one.
-type UnknownEndError struct{ Message, Mend string }
+type UnknownEndError struct{ Message, Fix string }
 
 func (e *UnknownEndError) Error() string { return e.Message }
 
@@ -31,7 +31,7 @@ func (e *UnknownEndError) Error() string { return e.Message }
 func Find(e *estate.Estate, word string) (End, error) {
 	end := End{Name: word}
 	if word == "internet" {
-		end.Internet, end.away = true, e.Away
+		end.Internet, end.outside = true, e.Outside
 		return end, nil
 	}
 	if end.Workload = e.Workload(word); end.Workload != nil {
@@ -84,7 +84,7 @@ func findAddr(e *estate.Estate, end End, a netip.Addr) (End, error) {
 	case !address.IsPublic(a):
 		return end, &UnknownEndError{fmt.Sprintf("%s is in no network and no site of the estate, and the internet does not carry it", a), "ask for an address of the estate"}
 	}
-	end.Internet, end.away = true, address.SetOf(address.Single(a))
+	end.Internet, end.outside = true, address.SetOf(address.Single(a))
 	return end, nil
 }
 
@@ -118,11 +118,11 @@ func unknownEnd(e *estate.Estate, word string) error {
 			known = append(known, x.Path())
 		}
 	}
-	mend := "ask for a workload, a site, an address, a network, network/tier, network/subnet, or internet"
+	fix := "ask for a workload, a site, an address, a network, network/tier, network/subnet, or internet"
 	if near := plan.Nearest(word, known); near != "" {
-		mend = fmt.Sprintf("did you mean %s?", near)
+		fix = fmt.Sprintf("did you mean %s?", near)
 	}
-	return &UnknownEndError{fmt.Sprintf("%q is no workload, site, network or address", word), mend}
+	return &UnknownEndError{fmt.Sprintf("%q is no workload, site, network or address", word), fix}
 }
 
 // ofFamily is the part of s that is IPv4 or IPv6.
@@ -146,7 +146,7 @@ func (e End) has(f family) bool {
 
 // call names some of the end's addresses: the only one, a few ranges, the end itself for all, or what else it has.
 func (e End) call(some address.Set) string {
-	all := e.away
+	all := e.outside
 	name := "any public address"
 	if e.Site != nil {
 		all, name = address.SetOf(e.Site.Ranges...), "site "+e.Site.Name
@@ -184,5 +184,5 @@ func (e End) addresses(f family, other End, asTarget bool) address.Set {
 	case e.Site != nil:
 		return ofFamily(address.SetOf(e.Site.Ranges...), f)
 	}
-	return ofFamily(e.away, f)
+	return ofFamily(e.outside, f)
 }

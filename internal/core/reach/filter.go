@@ -141,11 +141,11 @@ func (w *walker) list(s *estate.Subnet, dir direction, p packet) {
 	add := fmt.Sprintf("allow %s %s %s", missing.Rule(), dir.word(), w.peerText(far))
 	edit := plan.Edit{Path: strings.Split(place, "."), Value: plan.Word(add)}
 	why := fmt.Sprintf("no rule of list %s lets", l.Name)
-	f.Mend = fmt.Sprintf("add  %s  to %s", add, place)
+	f.Fix = fmt.Sprintf("add  %s  to %s", add, place)
 	if firstDeny >= 0 {
 		f.At, edit.Before = rules[firstDeny].At, firstDeny+1
 		why = fmt.Sprintf("the rule %q of list %s does not let", rules[firstDeny].Text, l.Name)
-		f.Mend += ", before that rule"
+		f.Fix += ", before that rule"
 	}
 	f.Edits = []plan.Edit{edit}
 	f.Message = fmt.Sprintf("%s %s %s %s %s", why, w.flowText(missing), dir, dir.word(), w.describe(far))
@@ -223,7 +223,7 @@ func (w *walker) groups(x *estate.Workload, dir direction, p packet) {
 	add := fmt.Sprintf("%s %s %s", missing.Rule(), dir.word(), w.peerText(far))
 	f := plan.Finding{Code: "group-" + string(dir), At: g.Plan.Name.At, Place: place,
 		Message: fmt.Sprintf("no rule of %s lets %s %s %s %s", phrase("group", names), w.flowText(missing), dir, dir.word(), w.describe(far)),
-		Mend:    fmt.Sprintf("add  %s  to %s", add, place),
+		Fix:     fmt.Sprintf("add  %s  to %s", add, place),
 		Edits:   []plan.Edit{{Path: strings.Split(place, "."), Value: plan.Word(add)}}}
 	if len(near) > 0 {
 		f.At = near[0].At
@@ -242,13 +242,13 @@ func (w *walker) withoutGroup(x *estate.Workload, dir direction) {
 		return
 	}
 	f := plan.Finding{Code: "no-group", At: x.Plan.Name.At, Place: "workloads." + x.Name,
-		Message: fmt.Sprintf("%s is in no group, so nothing comes in", x.Name), Mend: "put it into a group that lets this in:  groups: [...]"}
+		Message: fmt.Sprintf("%s is in no group, so nothing comes in", x.Name), Fix: "put it into a group that lets this in:  groups: [...]"}
 	if known := x.Subnet.Network.Groups; len(known) > 0 {
 		var names []string
 		for _, g := range known[:min(len(known), 8)] {
 			names = append(names, g.Name)
 		}
-		f.Mend = fmt.Sprintf("put it into a group that lets this in; network %s has %s", x.Subnet.Network.Name, and(names))
+		f.Fix = fmt.Sprintf("put it into a group that lets this in; network %s has %s", x.Subnet.Network.Name, and(names))
 	}
 	w.left = flow.Set{}
 	w.narrow("workload", x.Name, f, flow.Set{}, w.wanted(), nil)

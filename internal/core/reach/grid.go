@@ -16,29 +16,29 @@ import (
 type Grid struct {
 	Classes []*Class
 
-	e       *estate.Estate
-	filters *filters
-	places  []*place
-	routers map[*estate.Table]int
-	sources [2][]*estate.Workload // one that each table is for, in each family; nil when there is none
-	spots   [2]map[spot]int32
-	targets [2][]*estate.Workload // one in each spot
-	roads   [2][]road             // from each router to each spot, by routers
-	coming  [2][]road             // the same, by spots
-	brief   []brief               // of each class
-	addrs   [2][]netip.Addr       // of all classes, in order
-	ranked  [2][]ranked           // every filter, towards these
-	fates   fates
-	workers []*ranger
-	handed  map[int]fate // what becomes of the flows that the balancers of a class hand on
+	e        *estate.Estate
+	filters  *filters
+	places   []*place
+	routers  map[*estate.Table]int
+	sources  [2][]*estate.Workload // one that each table is for, in each family; nil when there is none
+	spots    [2]map[spot]int32
+	targets  [2][]*estate.Workload // one in each spot
+	roads    [2][]road             // from each router to each spot, by routers
+	coming   [2][]road             // the same, by spots
+	brief    []brief               // of each class
+	addrs    [2][]netip.Addr       // of all classes, in order
+	ranked   [2][]ranked           // every filter, towards these
+	outcomes outcomes
+	workers  []*worker
+	handed   map[int]outcome // what becomes of the flows that the balancers of a class hand on
 }
 
-// Fate is what becomes of the flows between two workloads: those that pass whichever of their addresses are taken,
+// Outcome is what becomes of the flows between two workloads: those that pass whichever of their addresses are taken,
 // with all their replies, and those of which any part does.
-type Fate struct{ Full, Some flow.Set }
+type Outcome struct{ Full, Some flow.Set }
 
 // Verdict is the answer about some flows.
-func (f Fate) Verdict(asked flow.Set) Verdict {
+func (f Outcome) Verdict(asked flow.Set) Verdict {
 	switch {
 	case f.Full.Covers(asked):
 		return Open
@@ -48,40 +48,40 @@ func (f Fate) Verdict(asked flow.Set) Verdict {
 	return Partly
 }
 
-// Fate is what becomes of the flows of a way, and of an answer.
-func (w Way) Fate() Fate     { return Fate{w.Passes, w.Some} }
-func (a *Answer) Fate() Fate { return Fate{a.Passes, a.Some} }
+// Outcome is what becomes of the flows of a way, and of an answer.
+func (w Way) Outcome() Outcome     { return Outcome{w.Passes, w.Some} }
+func (a *Answer) Outcome() Outcome { return Outcome{a.Passes, a.Some} }
 
 // Of are those of some flows that pass, and those that pass in part.
-func (f Fate) Of(asked flow.Set) (full, part flow.Set) {
+func (f Outcome) Of(asked flow.Set) (full, part flow.Set) {
 	return f.Full.Intersect(asked), f.Some.Minus(f.Full).Intersect(asked)
 }
 
-// FateID is the number of a fate; equal fates of a grid have equal numbers. NoPair is that of no pair at all.
-type FateID int32
+// OutcomeID is the number of an outcome; equal outcomes of a grid have equal numbers. NoPair is that of no pair at all.
+type OutcomeID int32
 
 // NoPair stands where no two workloads of two classes are in the same subnet, or in different ones.
-const NoPair FateID = -1
+const NoPair OutcomeID = -1
 
 // Cell is the answer for two classes: for pairs in different subnets, and for pairs in the same, which no list and no
 // table can part.
-type Cell struct{ Across, Within FateID }
+type Cell struct{ Across, Within OutcomeID }
 
-// fates numbers fates. It can be used by several at once.
-type fates struct {
+// outcomes numbers outcomes. It can be used by several at once.
+type outcomes struct {
 	lock  sync.RWMutex
-	all   []fate
-	known map[fate]FateID
+	all   []outcome
+	known map[outcome]OutcomeID
 }
 
-type fate struct{ full, some flowID }
+type outcome struct{ full, some flowID }
 
-func (f *fates) number(x fate) FateID {
+func (f *outcomes) number(x outcome) OutcomeID {
 	f.lock.Lock()
 	defer f.lock.Unlock()
 	id, found := f.known[x]
 	if !found {
-		id = FateID(len(f.all))
+		id = OutcomeID(len(f.all))
 		f.known[x] = id
 		f.all = append(f.all, x)
 	}
@@ -104,7 +104,7 @@ func NewGrid(e *estate.Estate, unit func(*estate.Workload) int) *Grid {
 
 // newClasses makes a grid that has nothing but its classes. Workloads of which unit is negative are in none.
 func newClasses(e *estate.Estate, unit func(*estate.Workload) int) *Grid {
-	g := &Grid{e: e, filters: compile(e), routers: map[*estate.Table]int{}, fates: fates{known: map[fate]FateID{}}, handed: map[int]fate{}}
+	g := &Grid{e: e, filters: compile(e), routers: map[*estate.Table]int{}, outcomes: outcomes{known: map[outcome]OutcomeID{}}, handed: map[int]outcome{}}
 	for f := range g.spots {
 		g.spots[f] = map[spot]int32{}
 	}
@@ -150,7 +150,7 @@ const (
 func (g *Grid) findRoads() {
 	for f := range g.roads {
 		g.roads[f] = make([]road, len(g.sources[f])*len(g.targets[f]))
-		g.sideBySide(len(g.sources[f]), func(r *ranger, i int) {
+		g.sideBySide(len(g.sources[f]), func(r *worker, i int) {
 			row := g.roads[f][i*len(g.targets[f]):][:len(g.targets[f])]
 			for j, b := range g.targets[f] {
 				if a := g.sources[f][i]; a != nil && a.Subnet.Network != b.Subnet.Network {
@@ -169,10 +169,10 @@ func (g *Grid) findRoads() {
 }
 
 // sideBySide does n jobs, several at once.
-func (g *Grid) sideBySide(n int, do func(r *ranger, i int)) {
+func (g *Grid) sideBySide(n int, do func(r *worker, i int)) {
 	if g.workers == nil {
 		for range runtime.GOMAXPROCS(0) {
-			g.workers = append(g.workers, newRanger(g))
+			g.workers = append(g.workers, newWorker(g))
 		}
 	}
 	var taken atomic.Int64
@@ -187,15 +187,15 @@ func (g *Grid) sideBySide(n int, do func(r *ranger, i int)) {
 	all.Wait()
 }
 
-// Fate is the fate that has a number; of NoPair the one of nothing at all.
-func (g *Grid) Fate(id FateID) Fate {
+// Outcome is the outcome that has a number; of NoPair the one of nothing at all.
+func (g *Grid) Outcome(id OutcomeID) Outcome {
 	if id == NoPair {
-		return Fate{}
+		return Outcome{}
 	}
-	g.fates.lock.RLock()
-	x := g.fates.all[id]
-	g.fates.lock.RUnlock()
-	return Fate{g.filters.flows.set(x.full), g.filters.flows.set(x.some)}
+	g.outcomes.lock.RLock()
+	x := g.outcomes.all[id]
+	g.outcomes.lock.RUnlock()
+	return Outcome{g.filters.flows.set(x.full), g.filters.flows.set(x.some)}
 }
 
 // Pairs counts the ordered pairs of workloads of two classes, by the two fields of their cell.
@@ -225,7 +225,7 @@ func (g *Grid) Rows(give func(from int, row []Cell) error) error {
 		for len(rows) < last-first {
 			rows = append(rows, make([]Cell, len(g.Classes)))
 		}
-		g.sideBySide(len(now), func(r *ranger, i int) { r.rows(now[i].start, rows[now[i].start-first:now[i].end-first]) })
+		g.sideBySide(len(now), func(r *worker, i int) { r.rows(now[i].start, rows[now[i].start-first:now[i].end-first]) })
 		for i := first; i < last; i++ {
 			if err := give(i, rows[i-first]); err != nil {
 				return err
@@ -235,17 +235,17 @@ func (g *Grid) Rows(give func(from int, row []Cell) error) error {
 	return nil
 }
 
-// ranger works out cells. Each worker has one of its own, with what it remembers.
-type ranger struct {
+// worker works out cells. Each worker has one of its own, with what it remembers.
+type worker struct {
 	g        *Grid
 	walker   walker
 	trace    trace
 	small    []flowID // the meets of sets with low numbers; -1 for one that is not known yet
 	met      map[[2]flowID]flowID
 	joined   map[[2]flowID]flowID
-	answers  map[[2]flowID]fate
-	numbers  map[fate]FateID
-	same     [lowNumbers]FateID // one more than the number of the fate whose two sets are the same; 0 when unknown
+	answers  map[[2]flowID]outcome
+	numbers  map[outcome]OutcomeID
+	same     [lowNumbers]OutcomeID // one more than the number of the outcome whose two sets are the same; 0 when unknown
 	replies  map[[2]uint16]flowID
 	src, dst side
 	lets     [2][]run    // of each filter, in each family, the run that was asked about last
@@ -262,8 +262,8 @@ type run struct {
 // lowNumbers is how many sets of flows have their meets in a table.
 const lowNumbers = 256
 
-func newRanger(g *Grid) *ranger {
-	r := &ranger{g: g, met: map[[2]flowID]flowID{}, joined: map[[2]flowID]flowID{}, answers: map[[2]flowID]fate{}, numbers: map[fate]FateID{},
+func newWorker(g *Grid) *worker {
+	r := &worker{g: g, met: map[[2]flowID]flowID{}, joined: map[[2]flowID]flowID{}, answers: map[[2]flowID]outcome{}, numbers: map[outcome]OutcomeID{},
 		replies: map[[2]uint16]flowID{}, src: side{single: true}, dst: side{single: true}, small: make([]flowID, lowNumbers*lowNumbers)}
 	for i := range r.small {
 		r.small[i] = -1
@@ -276,7 +276,7 @@ func newRanger(g *Grid) *ranger {
 }
 
 // toward is what a filter lets through towards an address of a class, by the place of that in order.
-func (r *ranger) toward(id filterID, f int, rank int32) flowID {
+func (r *worker) toward(id filterID, f int, rank int32) flowID {
 	last := &r.lets[f][id]
 	if rank < last.start || rank >= last.end {
 		t := &r.g.ranked[f][id]
@@ -296,7 +296,7 @@ func (r *ranger) toward(id filterID, f int, rank int32) flowID {
 }
 
 // spread writes what a filter lets through towards each address.
-func (r *ranger) spread(id filterID, f int, into []flowID) {
+func (r *worker) spread(id filterID, f int, into []flowID) {
 	t := &r.g.ranked[f][id]
 	for i, start := range t.starts {
 		end := len(into)
@@ -310,7 +310,7 @@ func (r *ranger) spread(id filterID, f int, into []flowID) {
 }
 
 // meet is the flows in both of two sets.
-func (r *ranger) meet(a, b flowID) flowID {
+func (r *worker) meet(a, b flowID) flowID {
 	switch {
 	case a == b || b == allFlows:
 		return a
@@ -338,7 +338,7 @@ func (r *ranger) meet(a, b flowID) flowID {
 }
 
 // join is the flows in either of two sets.
-func (r *ranger) join(a, b flowID) flowID {
+func (r *worker) join(a, b flowID) flowID {
 	switch {
 	case a == b || b == noFlows || a == allFlows:
 		return a
@@ -356,36 +356,40 @@ func (r *ranger) join(a, b flowID) flowID {
 	return id
 }
 
-// answered is the fate of all flows when of all replies those in got come back.
-func (r *ranger) answered(replies, got flowID) fate {
+// answered is the outcome of all flows when of all replies those in got come back.
+func (r *worker) answered(replies, got flowID) outcome {
 	if replies == got {
-		return fate{allFlows, allFlows}
+		return outcome{allFlows, allFlows}
 	}
 	x, found := r.answers[[2]flowID{replies, got}]
 	if !found {
 		flows := r.g.filters.flows
 		full, some := answered(flow.Any(), flows.set(replies), flows.set(got))
-		x = fate{flows.number(full), flows.number(some)}
+		x = outcome{flows.number(full), flows.number(some)}
 		r.answers[[2]flowID{replies, got}] = x
 	}
 	return x
 }
 
-// both is the fate of what must fare well both ways, and either that of what may take one of two.
-func (r *ranger) both(a, b fate) fate { return fate{r.meet(a.full, b.full), r.meet(a.some, b.some)} }
+// both is the outcome of what must fare well both ways, and either that of what may take one of two.
+func (r *worker) both(a, b outcome) outcome {
+	return outcome{r.meet(a.full, b.full), r.meet(a.some, b.some)}
+}
 
-func (r *ranger) either(a, b fate) fate { return fate{r.meet(a.full, b.full), r.join(a.some, b.some)} }
+func (r *worker) either(a, b outcome) outcome {
+	return outcome{r.meet(a.full, b.full), r.join(a.some, b.some)}
+}
 
-func (r *ranger) number(x fate) FateID {
+func (r *worker) number(x outcome) OutcomeID {
 	if x.full == x.some && x.full < lowNumbers {
 		if r.same[x.full] == 0 {
-			r.same[x.full] = r.g.fates.number(x) + 1
+			r.same[x.full] = r.g.outcomes.number(x) + 1
 		}
 		return r.same[x.full] - 1
 	}
 	id, found := r.numbers[x]
 	if !found {
-		id = r.g.fates.number(x)
+		id = r.g.outcomes.number(x)
 		r.numbers[x] = id
 	}
 	return id
@@ -428,7 +432,7 @@ func addresses(a, b *estate.Workload, f int) (from, to netip.Addr, both bool) {
 }
 
 // walk sets out from one workload to another, and reports whether it gets there.
-func (r *ranger) walk(a, b *estate.Workload, from, to netip.Addr) bool {
+func (r *worker) walk(a, b *estate.Workload, from, to netip.Addr) bool {
 	t, w := &r.trace, &r.walker
 	*t = trace{there: t.there[:0], back: t.back[:0]}
 	*w = walker{e: r.g.e, from: End{Workload: a}, to: End{Workload: b}, quiet: t, through: w.through[:0], passed: w.passed[:0]}
@@ -437,7 +441,7 @@ func (r *ranger) walk(a, b *estate.Workload, from, to netip.Addr) bool {
 }
 
 // road walks from one network to another, there only.
-func (r *ranger) road(a, b *estate.Workload, like family) road {
+func (r *worker) road(a, b *estate.Workload, like family) road {
 	from, _ := a.AddrLike(like)
 	to, _ := b.AddrLike(like)
 	arrives := r.walk(a, b, from, to)
@@ -451,7 +455,7 @@ func (r *ranger) road(a, b *estate.Workload, like family) road {
 }
 
 // course walks from one workload to another, and back.
-func (r *ranger) course(a, b *estate.Workload, f int, from, to netip.Addr) course {
+func (r *worker) course(a, b *estate.Workload, f int, from, to netip.Addr) course {
 	c := course{family: f, there: allFlows, replies: r.replyFlows(a)}
 	c.back = c.replies
 	c.stopped = !r.walk(a, b, from, to)
@@ -472,7 +476,7 @@ func (r *ranger) course(a, b *estate.Workload, f int, from, to netip.Addr) cours
 }
 
 // sort puts a filter where the course needs it.
-func (r *ranger) sort(c *course, x gate, a, b *estate.Workload, back bool) {
+func (r *worker) sort(c *course, x gate, a, b *estate.Workload, back bool) {
 	q := asked{dir: x.dir, addr: x.far.Addr, back: back}
 	switch {
 	case x.list != nil:
@@ -500,7 +504,7 @@ func (r *ranger) sort(c *course, x gate, a, b *estate.Workload, back bool) {
 	}
 }
 
-func (r *ranger) replyFlows(from *estate.Workload) flowID {
+func (r *worker) replyFlows(from *estate.Workload) flowID {
 	ports := from.Subnet.Network.Profile.ReplyPorts
 	id, found := r.replies[ports]
 	if !found {
@@ -510,10 +514,10 @@ func (r *ranger) replyFlows(from *estate.Workload) flowID {
 	return id
 }
 
-// across is the fate of flows between workloads of two classes that take a course.
-func (r *ranger) across(c *course, x, y *Class) fate {
+// across is the outcome of flows between workloads of two classes that take a course.
+func (r *worker) across(c *course, x, y *Class) outcome {
 	if c.stopped {
-		return fate{}
+		return outcome{}
 	}
 	there, back := c.there, c.back
 	for _, q := range c.asked {
@@ -527,17 +531,17 @@ func (r *ranger) across(c *course, x, y *Class) fate {
 	return r.come(there, back, c.replies)
 }
 
-// come is the fate when some flows arrive, and some of the replies come back.
-func (r *ranger) come(there, back, replies flowID) fate {
+// come is the outcome when some flows arrive, and some of the replies come back.
+func (r *worker) come(there, back, replies flowID) outcome {
 	if back == replies {
-		return fate{there, there}
+		return outcome{there, there}
 	}
 	answer := r.answered(replies, back)
-	return fate{r.meet(there, answer.full), r.meet(there, answer.some)}
+	return outcome{r.meet(there, answer.full), r.meet(there, answer.some)}
 }
 
 // judge asks a filter about the address that it judges.
-func (r *ranger) judge(q asked, f int, x, y *Class) flowID {
+func (r *worker) judge(q asked, f int, x, y *Class) flowID {
 	id := q.filter
 	switch q.whose {
 	case source:
@@ -554,24 +558,24 @@ func (r *ranger) judge(q asked, f int, x, y *Class) flowID {
 	return r.g.filters.lets(id, q.addr)
 }
 
-// within is the fate of flows between workloads of two classes in one subnet: only their groups judge them.
-func (r *ranger) within(x, y *Class) fate {
-	total, met := fate{allFlows, noFlows}, false
+// within is the outcome of flows between workloads of two classes in one subnet: only their groups judge them.
+func (r *worker) within(x, y *Class) outcome {
+	total, met := outcome{allFlows, noFlows}, false
 	for f := range 2 {
 		if x.ranks[f] < 0 || y.ranks[f] < 0 {
 			continue
 		}
 		lets := r.meet(r.toward(x.groups[1], f, y.ranks[f]), r.toward(y.groups[0], f, x.ranks[f]))
-		total, met = r.either(total, fate{lets, lets}), true
+		total, met = r.either(total, outcome{lets, lets}), true
 	}
 	if !met {
-		return fate{}
+		return outcome{}
 	}
 	return total
 }
 
 // rows works out the rows of some classes of one place, which start at a number.
-func (r *ranger) rows(start int, rows [][]Cell) {
+func (r *worker) rows(start int, rows [][]Cell) {
 	for i, row := range rows {
 		x := r.g.Classes[start+i]
 		r.leave(x)
@@ -585,7 +589,7 @@ func (r *ranger) rows(start int, rows [][]Cell) {
 }
 
 // leave spreads out what the filters of a class itself let through, to and from everybody.
-func (r *ranger) leave(x *Class) {
+func (r *worker) leave(x *Class) {
 	lists := x.place.lists
 	for f := range 2 {
 		if x.ranks[f] < 0 {
@@ -605,7 +609,7 @@ func (r *ranger) leave(x *Class) {
 }
 
 // neighbours works out the cells towards the classes of a place in the same network.
-func (r *ranger) neighbours(x *Class, to *place, row []Cell) {
+func (r *worker) neighbours(x *Class, to *place, row []Cell) {
 	from := x.place
 	a, b := from.first, to.first
 	if a.Subnet == b.Subnet {
@@ -633,7 +637,7 @@ func (r *ranger) neighbours(x *Class, to *place, row []Cell) {
 }
 
 // courses walks between two workloads in each family that both have.
-func (r *ranger) courses(a, b *estate.Workload) []course {
+func (r *worker) courses(a, b *estate.Workload) []course {
 	var out []course
 	for f := range 2 {
 		if from, to, both := addresses(a, b, f); both {
@@ -643,12 +647,12 @@ func (r *ranger) courses(a, b *estate.Workload) []course {
 	return out
 }
 
-// all is the fate of flows that may take any of some courses.
-func (r *ranger) all(courses []course, x, y *Class) fate {
+// all is the outcome of flows that may take any of some courses.
+func (r *worker) all(courses []course, x, y *Class) outcome {
 	if len(courses) == 0 {
-		return fate{}
+		return outcome{}
 	}
-	total := fate{allFlows, noFlows}
+	total := outcome{allFlows, noFlows}
 	for i := range courses {
 		total = r.either(total, r.across(&courses[i], x, y))
 	}
@@ -657,10 +661,10 @@ func (r *ranger) all(courses []course, x, y *Class) fate {
 
 // strangers works out the cells of a class towards those in all other networks. Where the tables lead there and back
 // with nothing to remember on the way, only the filters at both ends have a say.
-func (r *ranger) strangers(x *Class, row []Cell) {
+func (r *worker) strangers(x *Class, row []Cell) {
 	g, from := r.g, x.place
 	replies := r.replyFlows(from.first)
-	none := Cell{r.number(fate{}), NoPair}
+	none := Cell{r.number(outcome{}), NoPair}
 	var roads, coming [2][]road
 	for f := range 2 {
 		if from.spots[f] >= 0 {
@@ -709,11 +713,11 @@ func (r *ranger) strangers(x *Class, row []Cell) {
 	}
 }
 
-// led is the fate of flows that may go in any family that both ends have.
-func (r *ranger) led(x *Class, to *place, class int, lead [2]road, wind *[2]course, replies flowID) fate {
-	total := fate{allFlows, noFlows}
+// led is the outcome of flows that may go in any family that both ends have.
+func (r *worker) led(x *Class, to *place, class int, lead [2]road, wind *[2]course, replies flowID) outcome {
+	total := outcome{allFlows, noFlows}
 	for f := range 2 {
-		var one fate
+		var one outcome
 		switch {
 		case x.place.spots[f] < 0 || to.spots[f] < 0:
 			continue
@@ -727,15 +731,15 @@ func (r *ranger) led(x *Class, to *place, class int, lead [2]road, wind *[2]cour
 	return total
 }
 
-// plainly is the fate of flows that only the filters of both ends judge.
-func (r *ranger) plainly(f int, x *Class, to *place, y *brief, replies flowID) fate {
+// plainly is the outcome of flows that only the filters of both ends judge.
+func (r *worker) plainly(f int, x *Class, to *place, y *brief, replies flowID) outcome {
 	at, of := y.ranks[f], x.ranks[f]
 	there := r.rowsOf[f][at]
 	if there == noFlows {
-		return fate{}
+		return outcome{}
 	}
 	if there = r.meet(there, r.toward(y.in, f, of)); there == noFlows {
-		return fate{}
+		return outcome{}
 	}
 	back := replies
 	if to.lists[0] >= 0 {
@@ -763,7 +767,7 @@ func (g *Grid) handOn() {
 			numbers[x] = i
 		}
 	}
-	r := newRanger(g)
+	r := newWorker(g)
 	for i, c := range g.Classes {
 		if x := c.Members[0]; len(x.Targets) > 0 {
 			g.handed[i] = r.targets(x, numbers)
@@ -771,41 +775,41 @@ func (g *Grid) handOn() {
 	}
 }
 
-// targets is the fate of what a balancer hands on.
-func (r *ranger) targets(x *estate.Workload, numbers map[*estate.Workload]int) fate {
-	total := fate{allFlows, noFlows}
+// targets is the outcome of what a balancer hands on.
+func (r *worker) targets(x *estate.Workload, numbers map[*estate.Workload]int) outcome {
+	total := outcome{allFlows, noFlows}
 	for _, t := range x.Targets {
 		total = r.either(total, r.between(x, t, numbers))
 	}
-	if x.Hands.Empty() {
+	if x.TargetPorts.Empty() {
 		return total
 	}
-	switch (Fate{r.g.filters.flows.set(total.full), r.g.filters.flows.set(total.some)}).Verdict(x.Hands) {
+	switch (Outcome{r.g.filters.flows.set(total.full), r.g.filters.flows.set(total.some)}).Verdict(x.TargetPorts) {
 	case Open:
-		return fate{allFlows, allFlows}
+		return outcome{allFlows, allFlows}
 	case Partly:
-		return fate{noFlows, allFlows}
+		return outcome{noFlows, allFlows}
 	}
-	return fate{}
+	return outcome{}
 }
 
-// between is the fate of flows between two workloads.
-func (r *ranger) between(a, b *estate.Workload, numbers map[*estate.Workload]int) fate {
+// between is the outcome of flows between two workloads.
+func (r *worker) between(a, b *estate.Workload, numbers map[*estate.Workload]int) outcome {
 	i, has := numbers[a]
 	j, too := numbers[b]
 	switch {
 	case a == b:
-		return fate{allFlows, allFlows}
+		return outcome{allFlows, allFlows}
 	case !has || !too:
-		return fate{} // one of them has no place in the estate yet
+		return outcome{} // one of them has no place in the estate yet
 	case a.Subnet == b.Subnet:
 		return r.within(r.g.Classes[i], r.g.Classes[j])
 	}
 	return r.all(r.courses(a, b), r.g.Classes[i], r.g.Classes[j])
 }
 
-// handed is the fate of flows to a class, with what a balancer makes of them.
-func (r *ranger) handed(to int, x fate) fate {
+// handed is the outcome of flows to a class, with what a balancer makes of them.
+func (r *worker) handed(to int, x outcome) outcome {
 	if len(r.g.handed) == 0 {
 		return x
 	}

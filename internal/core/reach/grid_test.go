@@ -33,7 +33,7 @@ func checkGrid(t *testing.T, text string) (pairs int) {
 					} else {
 						across++
 					}
-					got, want := g.Fate(id), Ask(e, End{Name: a.Name, Workload: a}, End{Name: b.Name, Workload: b}, flow.Any())
+					got, want := g.Outcome(id), Ask(e, End{Name: a.Name, Workload: a}, End{Name: b.Name, Workload: b}, flow.Any())
 					if !want.Passes.Equal(got.Full) || !want.Some.Equal(got.Some) {
 						require.Fail(t, "grid", "%s to %s: the grid has %s and of %s some, the walk %s and of %s some\n%s",
 							a.Name, b.Name, got.Full, got.Some, want.Passes, want.Some, text)

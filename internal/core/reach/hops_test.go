@@ -37,7 +37,7 @@ networks:
     groups: {all: {in: [any from any], out: [any to any]}}
 workloads:
   shop: {in: dock/app, address: [10.10.1.10, "2001:db8:10:1::10"], groups: all}
-  front: {in: dock/app, address: 10.10.1.20, groups: all, targets: [watch, shop], hands: [tcp/8080]}
+  front: {in: dock/app, address: 10.10.1.20, groups: all, targets: [watch, shop], target-ports: [tcp/8080]}
   watch: {in: dock/guard, address: [10.10.2.10, "2001:db8:10:2::10"], groups: all, forwards: nat}
   feed: {in: fleet/deck, address: [10.20.1.10, "2001:db8:20:1::10"], groups: all}
   berth: {in: east/pier, address: 10.30.1.10, groups: all}
@@ -103,7 +103,7 @@ func TestHops(t *testing.T) {
 		{"through a balancer", "berth", "front", "tcp/443", nil, "open > 10.30.1.10"},
 		{"one target is shut", "berth", "front", "tcp/443", []string{"groups: all, forwards", "groups: some, forwards"}, "partly group-in > 10.30.1.10"},
 		{"the front is shut", "berth", "front", "tcp/443", []string{"groups: all, targets", "groups: some, targets"}, "blocked group-in"},
-		{"on what it was asked", "berth", "front", "tcp/22", []string{", hands: [tcp/8080]", "", "groups: all, forwards", "groups: some, forwards"}, "open > 10.30.1.10"},
+		{"on what it was asked", "berth", "front", "tcp/22", []string{", target-ports: [tcp/8080]", "", "groups: all, forwards", "groups: some, forwards"}, "open > 10.30.1.10"},
 	} {
 		text := quays
 		for i := 0; i+1 < len(c.change); i += 2 {
@@ -124,7 +124,7 @@ func TestHops(t *testing.T) {
 		}
 		assert.Equal(t, c.want, got, "%s: %+v", c.name, a.Blockers)
 		for _, b := range a.Blockers {
-			assert.True(t, b.Message != "" && b.Mend != "" && b.At.Known(), "%s: %+v", c.name, b)
+			assert.True(t, b.Message != "" && b.Fix != "" && b.At.Known(), "%s: %+v", c.name, b)
 		}
 		checkGrid(t, text)
 	}

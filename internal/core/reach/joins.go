@@ -71,7 +71,7 @@ func (w *walker) halvesStand(stands bool, what, name, place string, at plan.Pos,
 	top := map[string]string{"peering": "peerings", "hub link": "hub-links"}[what]
 	w.block(map[string]string{"peering": "peering", "hub link": "hub"}[what], name, plan.Finding{Code: code, At: at, Place: place,
 		Message: fmt.Sprintf("%s %s is not accepted by %s", what, name, and(lacks)),
-		Mend:    fmt.Sprintf("have it accepted: write  accepted: %s  at %s", both, place),
+		Fix:     fmt.Sprintf("have it accepted: write  accepted: %s  at %s", both, place),
 		Edits:   []plan.Edit{{Path: []string{top, name}, Key: "accepted", Value: both}}})
 	return false
 }
@@ -100,7 +100,7 @@ func (w *walker) overHub(h *estate.Hub, t *estate.HubTable, p packet) {
 			return
 		}
 		w.block("hub", where, plan.Finding{Code: "blackhole", At: r.At, Place: t.Place(),
-			Message: fmt.Sprintf("table %s of hub %s drops %s on purpose", t.Name, h.Name, r.To), Mend: "remove the route, if it may pass after all"})
+			Message: fmt.Sprintf("table %s of hub %s drops %s on purpose", t.Name, h.Name, r.To), Fix: "remove the route, if it may pass after all"})
 		w.deliver(p)
 	case r.Via.Link != nil:
 		w.overHubLink(h, r.Via.Link, p)
@@ -123,7 +123,7 @@ func (w *walker) hubNotBehind(h *estate.Hub, t *estate.HubTable, r *estate.Route
 	}
 	w.block("hub", where, plan.Finding{Code: "not-behind", At: r.At, Place: t.Place(),
 		Message: fmt.Sprintf("table %s of hub %s leads %s to %s, which does not hold %s", t.Name, h.Name, r.To, r.Via.Name, w.describe(p.dst)),
-		Mend:    "lead the route to the attachment that holds it"})
+		Fix:     "lead the route to the attachment that holds it"})
 	w.deliver(p)
 }
 
@@ -133,14 +133,14 @@ func (w *walker) hubNoRoute(h *estate.Hub, t *estate.HubTable, where string, p p
 		return
 	}
 	f := plan.Finding{Code: "hub-no-route", At: t.At(), Place: t.Place(),
-		Message: fmt.Sprintf("table %s of hub %s has no route to %s", t.Name, h.Name, w.describe(p.dst)), Mend: "attach what holds it, and let the table learn it"}
+		Message: fmt.Sprintf("table %s of hub %s has no route to %s", t.Name, h.Name, w.describe(p.dst)), Fix: "attach what holds it, and let the table learn it"}
 	path := []string{"hubs", h.Name, "tables", t.Name}
 	if a := w.goalAttachment(h); a != nil {
-		f.Mend = fmt.Sprintf("add  %s  to %s.learns", a.Name(), t.Place())
+		f.Fix = fmt.Sprintf("add  %s  to %s.learns", a.Name(), t.Place())
 		f.Edits = []plan.Edit{{Path: append(path, "learns"), Value: plan.Word(a.Name())}}
 	} else if l := w.goalLink(h); l != nil {
 		route := plan.Map(plan.Field{Key: "to", Value: plan.Word(w.goalRange(p).String())}, plan.Field{Key: "via", Value: plan.Word(l.Name)})
-		f.Mend = fmt.Sprintf("add  %s  to %s.routes", route, t.Place())
+		f.Fix = fmt.Sprintf("add  %s  to %s.routes", route, t.Place())
 		f.Edits = []plan.Edit{{Path: append(path, "routes"), Value: route}}
 		w.block("hub", where, f)
 		w.overHubLink(h, l, p)
@@ -204,7 +204,7 @@ func (w *walker) atSite(site *estate.Site, p packet) {
 		}
 		w.block("site", site.Name, plan.Finding{Code: "overlap", At: site.Plan.Name.At, Place: "sites." + site.Name,
 			Message: fmt.Sprintf("%s is also an address of site %s, and the packet goes there", p.dst.Addr, site.Name),
-			Mend:    "give one of them a range of its own; see wendrik overlaps"})
+			Fix:     "give one of them a range of its own; see wendrik overlaps"})
 		w.deliver(p)
 		return
 	}
@@ -225,7 +225,7 @@ func (w *walker) leaveSite(site *estate.Site, p packet) {
 		}
 		w.block("site", site.Name, plan.Finding{Code: "site-does-not-know", At: site.Plan.Name.At, Place: "sites." + site.Name + ".knows",
 			Message: fmt.Sprintf("site %s has no route to %s", site.Name, w.describe(p.dst)),
-			Mend:    fmt.Sprintf("add  %s  to sites.%s.knows", w.rangeText(p.dst), site.Name),
+			Fix:     fmt.Sprintf("add  %s  to sites.%s.knows", w.rangeText(p.dst), site.Name),
 			Edits:   []plan.Edit{w.knowing(site, p.dst)}})
 	} else if w.quiet == nil {
 		w.hop("site", site.Name, site.Plan.Name.At, "it knows a way to %s", w.describe(p.dst))
@@ -244,10 +244,10 @@ func (w *walker) leaveSite(site *estate.Site, p packet) {
 		return
 	}
 	f := plan.Finding{Code: "not-joined", At: site.Plan.Name.At, Place: "sites." + site.Name,
-		Message: fmt.Sprintf("site %s is tied to nothing that leads to %s", site.Name, w.describe(p.dst)), Mend: "link it to a network, or attach it to a hub"}
+		Message: fmt.Sprintf("site %s is tied to nothing that leads to %s", site.Name, w.describe(p.dst)), Fix: "link it to a network, or attach it to a hub"}
 	if site.Link != nil {
 		f.Message = fmt.Sprintf("the link of site %s leads into network %s only, and %s is not there", site.Name, site.Link.Name, w.describe(p.dst))
-		f.Mend = "attach both to a hub, or let the network export its route to the site over a peering"
+		f.Fix = "attach both to a hub, or let the network export its route to the site over a peering"
 	}
 	w.block("site", site.Name, f)
 	w.deliver(p)

@@ -70,7 +70,7 @@ const maxNamed = 3
 // pair of classes it calls step, when that is not nil, with how much is done of how much.
 func AskMany(e *estate.Estate, from, to Ends, asked flow.Set, apart bool, step func(done, total int)) *Survey {
 	s := &Survey{From: from, To: to, Asked: asked}
-	froms, tos := bundles(e, from, to)
+	froms, tos := likeEnds(e, from, to)
 	for i, x := range froms {
 		for j, y := range tos {
 			for _, q := range x.questions(y) {
@@ -138,14 +138,14 @@ func (w Way) sameRoad(o Way) bool {
 	return slices.EqualFunc(w.Forward, o.Forward, same) && slices.EqualFunc(w.Back, o.Back, same)
 }
 
-// bundle is some ends of a question that nothing tells apart: an end alone, or the workloads of a class.
-type bundle struct {
+// sameEnds are some ends of a question that nothing tells apart: an end alone, or the workloads of a class.
+type sameEnds struct {
 	one   *End
 	class *Class
 }
 
-// bundles sorts the ends of a question into bundles.
-func bundles(e *estate.Estate, from, to Ends) (froms, tos []bundle) {
+// likeEnds sorts the ends of a question into those that nothing tells apart.
+func likeEnds(e *estate.Estate, from, to Ends) (froms, tos []sameEnds) {
 	const inFrom, inTo = 1, 2
 	wanted := map[*estate.Workload]int{}
 	for _, x := range from.Many {
@@ -163,18 +163,18 @@ func bundles(e *estate.Estate, from, to Ends) (froms, tos []bundle) {
 		})
 		for _, c := range g.Classes {
 			if wanted[c.Members[0]]&inFrom != 0 {
-				froms = append(froms, bundle{class: c})
+				froms = append(froms, sameEnds{class: c})
 			}
 			if wanted[c.Members[0]]&inTo != 0 {
-				tos = append(tos, bundle{class: c})
+				tos = append(tos, sameEnds{class: c})
 			}
 		}
 	}
 	if from.One != nil {
-		froms = []bundle{{one: from.One}}
+		froms = []sameEnds{{one: from.One}}
 	}
 	if to.One != nil {
-		tos = []bundle{{one: to.One}}
+		tos = []sameEnds{{one: to.One}}
 	}
 	return froms, tos
 }
@@ -197,8 +197,8 @@ type question struct {
 	pairs    int
 }
 
-// questions are those whose answers stand for all pairs of two bundles: one across subnets, and one within a subnet.
-func (b bundle) questions(c bundle) []question {
+// questions are those whose answers stand for all pairs of two sides: one across subnets, and one within a subnet.
+func (b sameEnds) questions(c sameEnds) []question {
 	switch {
 	case b.one != nil && c.one != nil:
 		return []question{{*b.one, *c.one, 1}}

@@ -71,7 +71,7 @@ func each(e Ends) []End {
 	return all
 }
 
-// TestTry tries mends, and what they open beyond what was asked.
+// TestTry tries fixes, and what they open beyond what was asked.
 func TestTry(t *testing.T) {
 	e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(port)))
 	require.Empty(t, findings)
@@ -102,7 +102,7 @@ func TestRandomTries(t *testing.T) {
 	assert.Greater(t, opens, 100)
 }
 
-// tryAgainstPairs makes the mends of an answer, and holds what that opens against asking for every pair before and
+// tryAgainstPairs makes the fixes of an answer, and holds what that opens against asking for every pair before and
 // after. It gives how many pairs open, and the answer then.
 func tryAgainstPairs(t *testing.T, e *estate.Estate, fromName, toName string, on flow.Set) (opens int, after Verdict) {
 	t.Helper()
@@ -126,7 +126,7 @@ func tryAgainstPairs(t *testing.T, e *estate.Estate, fromName, toName string, on
 	// The truth, pair by pair.
 	text, _, err := plan.Apply(e.Plan.Source, slices.Concat(editsOf(a)...))
 	require.NoError(t, err)
-	mended, findings := estate.Load(plan.NewSource("wendrik.yaml", text))
+	fixed, findings := estate.Load(plan.NewSource("wendrik.yaml", text))
 	require.Empty(t, findings)
 	ends := []string{"internet"}
 	for _, s := range e.Sites {
@@ -141,14 +141,14 @@ func tryAgainstPairs(t *testing.T, e *estate.Estate, fromName, toName string, on
 			if p == q || e.Workload(p) == nil && e.Workload(q) == nil {
 				continue
 			}
-			var fates [2]Fate
-			for i, e := range []*estate.Estate{e, mended} {
+			var outcomes [2]Outcome
+			for i, e := range []*estate.Estate{e, fixed} {
 				from, _ := Find(e, p)
 				to, _ := Find(e, q)
 				one := Ask(e, from, to, flow.Any())
-				fates[i] = Fate{one.Passes, one.Some}
+				outcomes[i] = Outcome{one.Passes, one.Some}
 			}
-			more := gain(fates[0], fates[1])
+			more := gain(outcomes[0], outcomes[1])
 			if p == fromName && q == toName {
 				more = more.Minus(on)
 			}

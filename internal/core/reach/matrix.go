@@ -14,7 +14,7 @@ import (
 // Sum is what becomes of the flows between all workloads of two units: Full passes between all pairs, and Some between
 // any. Pairs is how many ordered pairs of different workloads there are; with none, nothing passes.
 type Sum struct {
-	Fate
+	Outcome
 	Pairs int
 }
 
@@ -26,29 +26,29 @@ func Matrix(e *estate.Estate, units int, unit func(*estate.Workload) int, step f
 	for i, c := range g.Classes {
 		of[i] = unit(c.Members[0])
 	}
-	fates := make([]FateID, units*units)
+	outcomes := make([]OutcomeID, units*units)
 	sums := make([]Sum, units*units)
-	for i := range fates {
-		fates[i] = NoPair
+	for i := range outcomes {
+		outcomes[i] = NoPair
 	}
-	joined := map[[2]FateID]FateID{}
-	join := func(at int, id FateID) {
-		was := fates[at]
+	joined := map[[2]OutcomeID]OutcomeID{}
+	join := func(at int, id OutcomeID) {
+		was := outcomes[at]
 		switch {
 		case id == was || id == NoPair:
 			return
 		case was == NoPair:
-			fates[at] = id
+			outcomes[at] = id
 			return
 		}
-		both, found := joined[[2]FateID{was, id}]
+		both, found := joined[[2]OutcomeID{was, id}]
 		if !found {
-			a, b := g.Fate(was), g.Fate(id)
+			a, b := g.Outcome(was), g.Outcome(id)
 			flows := g.filters.flows
-			both = g.fates.number(fate{flows.number(a.Full.Intersect(b.Full)), flows.number(a.Some.Union(b.Some))})
-			joined[[2]FateID{was, id}] = both
+			both = g.outcomes.number(outcome{flows.number(a.Full.Intersect(b.Full)), flows.number(a.Some.Union(b.Some))})
+			joined[[2]OutcomeID{was, id}] = both
 		}
-		fates[at] = both
+		outcomes[at] = both
 	}
 	_ = g.Rows(func(from int, row []Cell) error {
 		if u := of[from]; u >= 0 {
@@ -68,8 +68,8 @@ func Matrix(e *estate.Estate, units int, unit func(*estate.Workload) int, step f
 		}
 		return nil
 	})
-	for i, id := range fates {
-		sums[i].Fate = g.Fate(id)
+	for i, id := range outcomes {
+		sums[i].Outcome = g.Outcome(id)
 	}
 	return sums
 }
@@ -79,7 +79,7 @@ func (s Sum) Verdict(asked flow.Set) Verdict {
 	if s.Pairs == 0 {
 		return Blocked
 	}
-	return s.Fate.Verdict(asked)
+	return s.Outcome.Verdict(asked)
 }
 
 // One is the answer for one workload among many.
@@ -97,7 +97,7 @@ const maxSingly = 5000
 // The ways of the answers have names for their addresses alone.
 func AskEach(e *estate.Estate, one End, toOne bool, workloads []*estate.Workload, asked flow.Set, step func(done, total int)) []One {
 	many := Ends{Many: workloads}
-	classes, _ := bundles(e, many, Ends{One: &one})
+	classes, _ := likeEnds(e, many, Ends{One: &one})
 	answers := map[*estate.Workload]One{}
 	for i, b := range classes {
 		first := b.class.Members[0]

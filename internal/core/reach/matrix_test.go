@@ -20,11 +20,11 @@ func TestMatrixAgainstPairs(t *testing.T) {
 	for seed := range uint64(30) {
 		e, findings := estate.Load(plan.NewSource("p", []byte(randomplan.Write(rand.New(rand.NewPCG(seed, 11))))))
 		require.Empty(t, findings)
-		fates := make([][]Fate, len(e.Workloads))
+		outcomes := make([][]Outcome, len(e.Workloads))
 		for i, a := range e.Workloads {
 			for _, b := range e.Workloads {
 				one := Ask(e, endOf(a), endOf(b), flow.Any())
-				fates[i] = append(fates[i], Fate{one.Passes, one.Some})
+				outcomes[i] = append(outcomes[i], Outcome{one.Passes, one.Some})
 			}
 		}
 		networks := map[*estate.Network]int{}
@@ -52,9 +52,9 @@ func TestMatrixAgainstPairs(t *testing.T) {
 								continue
 							}
 							if want.Pairs == 0 {
-								want.Fate = fates[a][b]
+								want.Outcome = outcomes[a][b]
 							}
-							want.Full, want.Some = want.Full.Intersect(fates[a][b].Full), want.Some.Union(fates[a][b].Some)
+							want.Full, want.Some = want.Full.Intersect(outcomes[a][b].Full), want.Some.Union(outcomes[a][b].Some)
 							want.Pairs++
 						}
 					}
@@ -130,9 +130,9 @@ func TestAskEachOfMany(t *testing.T) {
 	assert.NotEmpty(t, shared, "some go out through a NAT gateway, and share its address")
 }
 
-// TestRandomMends: on random estates, what is blocked opens step by step when the mends that can be written are made, and
+// TestRandomFixes: on random estates, what is blocked opens step by step when the fixes that can be written are made, and
 // is never blocked by the same again.
-func TestRandomMends(t *testing.T) {
+func TestRandomFixes(t *testing.T) {
 	opened, tried := 0, 0
 	for seed := range uint64(40) {
 		text := randomplan.Write(rand.New(rand.NewPCG(seed, 13)))
@@ -156,7 +156,7 @@ func TestRandomMends(t *testing.T) {
 				wanted := map[string]bool{}
 				for _, x := range answer.Blockers {
 					require.NotEmpty(t, x.Message)
-					require.NotEmpty(t, x.Mend, x.Message)
+					require.NotEmpty(t, x.Fix, x.Message)
 					for _, edit := range x.Edits {
 						require.False(t, made[edit.String()], "seed %d: %s to %s: %s was made already, and is wanted again: %s", seed, from, to, edit, x.Message)
 						wanted[edit.String()] = true
@@ -172,7 +172,7 @@ func TestRandomMends(t *testing.T) {
 				require.NoError(t, err, "seed %d: %s to %s %v\n%s", seed, from, to, edits, now.Plan.Source.Text)
 				var wrong []plan.Finding
 				now, wrong = estate.Load(plan.NewSource("p", after))
-				require.Empty(t, wrong, "seed %d: %s to %s: the mends make a plan that is no plan\n%s", seed, from, to, after)
+				require.Empty(t, wrong, "seed %d: %s to %s: the fixes make a plan that is no plan\n%s", seed, from, to, after)
 			}
 		}
 	}

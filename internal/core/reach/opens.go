@@ -8,15 +8,15 @@ import (
 	"wendrik/internal/core/plan"
 )
 
-// This file finds what the mends of an answer would open beyond what was asked.
+// This file finds what the fixes of an answer would open beyond what was asked.
 
-// Effect is what becomes of an estate when mends are made.
+// Effect is what becomes of an estate when fixes are made.
 type Effect struct {
 	After   *Answer // the same question, asked again
-	Made    int     // how many of the mends were made
-	Unmade  []int   // the numbers of the blockers whose mend is no change of the text that can be made without a person
+	Made    int     // how many of the fixes were made
+	Unmade  []int   // the numbers of the blockers whose fix is no change of the text that can be made without a person
 	Opens   []Opening
-	Problem string // why the mends cannot be made, in a sentence; empty when they can
+	Problem string // why the fixes cannot be made, in a sentence; empty when they can
 }
 
 // Opening is flows that pass after a change, and did not before.
@@ -25,7 +25,7 @@ type Opening struct {
 	Flows    flow.Set
 }
 
-// Try makes the mends of an answer, asks again, and compares who reaches whom before and after, sites and the internet
+// Try makes the fixes of an answer, asks again, and compares who reaches whom before and after, sites and the internet
 // included. Flows that were asked for between the two ends are not counted.
 func Try(e *estate.Estate, a *Answer) *Effect {
 	x := &Effect{}
@@ -95,7 +95,7 @@ func opened(before, after *estate.Estate, a *Answer) []Opening {
 		for j, cell := range row {
 			y := second.Classes[j]
 			was := cells[classOf[x.Members[0].Index]][classOf[y.Members[0].Index]]
-			more := gain(first.Fate(was.Across), second.Fate(cell.Across)).Union(gain(first.Fate(was.Within), second.Fate(cell.Within)))
+			more := gain(first.Outcome(was.Across), second.Outcome(cell.Across)).Union(gain(first.Outcome(was.Within), second.Outcome(cell.Within)))
 			if x.Members[0].Name == a.From.Name && y.Members[0].Name == a.To.Name {
 				more = more.Minus(a.Asked)
 			}
@@ -107,8 +107,8 @@ func opened(before, after *estate.Estate, a *Answer) []Opening {
 	return all.merged()
 }
 
-// gain is what passes by the second fate, wholly or in part, and not so by the first.
-func gain(was, is Fate) flow.Set { return is.Full.Minus(was.Full).Union(is.Some.Minus(was.Some)) }
+// gain is what passes by the second outcome, wholly or in part, and not so by the first.
+func gain(was, is Outcome) flow.Set { return is.Full.Minus(was.Full).Union(is.Some.Minus(was.Some)) }
 
 func namesOf(c *Class) []string {
 	var names []string
@@ -137,14 +137,14 @@ func (o *openings) outside(before, after *estate.Estate, g *Grid, a *Answer) {
 		for _, c := range g.Classes {
 			x := c.Members[0].Name
 			for _, q := range [][2]string{{name, x}, {x, name}} {
-				var fates [2]Fate
+				var outcomes [2]Outcome
 				for i, e := range []*estate.Estate{before, after} {
 					from, _ := Find(e, q[0])
 					to, _ := Find(e, q[1])
 					answer := Ask(e, from, to, flow.Any())
-					fates[i] = answer.Fate()
+					outcomes[i] = answer.Outcome()
 				}
-				more := gain(fates[0], fates[1])
+				more := gain(outcomes[0], outcomes[1])
 				if q == [2]string{a.From.Name, a.To.Name} {
 					more = more.Minus(a.Asked)
 				}

@@ -42,7 +42,7 @@ func (w *walker) attached(g *estate.Gateway) bool {
 		return g.Attached
 	}
 	w.block("gateway", g.Path(), plan.Finding{Code: "gateway-detached", At: g.Plan.Attached.At, Place: gatewayPlace(g),
-		Message: fmt.Sprintf("internet gateway %s is not attached to network %s", g.Name, g.Network.Name), Mend: fmt.Sprintf("write  attached: true  at %s", gatewayPlace(g)),
+		Message: fmt.Sprintf("internet gateway %s is not attached to network %s", g.Name, g.Network.Name), Fix: fmt.Sprintf("write  attached: true  at %s", gatewayPlace(g)),
 		Edits: []plan.Edit{{Path: []string{"networks", g.Network.Name, "gateways", g.Name}, Key: "attached", Value: plan.Word("true")}}})
 	return false
 }
@@ -114,17 +114,17 @@ func (w *walker) noPublic(s *estate.Subnet, g *estate.Gateway, host estate.Host)
 	case host.NAT != nil:
 		f.At, f.Place = host.NAT.Plan.Name.At, gatewayPlace(host.NAT)
 		f.Message = fmt.Sprintf("NAT gateway %s has no public address of this family", host.NAT.Name)
-		f.Mend = fmt.Sprintf("write  public: [ADDRESS]  at %s", f.Place)
+		f.Fix = fmt.Sprintf("write  public: [ADDRESS]  at %s", f.Place)
 	case host.Workload != nil:
 		f.Message = fmt.Sprintf("%s has no public address, and table %s leads it straight to gateway %s", host.Workload.Name, s.Table.Path(), g.Name)
-		f.Mend = fmt.Sprintf("write  public: ADDRESS  at %s, or lead the table to a NAT gateway", f.Place)
+		f.Fix = fmt.Sprintf("write  public: ADDRESS  at %s, or lead the table to a NAT gateway", f.Place)
 		if s.Network.Profile.NATServes {
-			f.Mend = fmt.Sprintf("write  public: ADDRESS  at %s, or let a NAT gateway serve subnet %s", f.Place, s.Name)
+			f.Fix = fmt.Sprintf("write  public: ADDRESS  at %s, or let a NAT gateway serve subnet %s", f.Place, s.Name)
 		}
 	default:
 		f.At, f.Place = s.Plan.Name.At, "networks."+s.Network.Name+".subnets."+s.Name
 		f.Message = fmt.Sprintf("what leaves by gateway %s has no public address", g.Name)
-		f.Mend = "lead it through a NAT gateway"
+		f.Fix = "lead it through a NAT gateway"
 	}
 	w.block("gateway", g.Path(), f)
 }
@@ -182,14 +182,14 @@ func (w *walker) fromInternet(p packet) {
 	switch {
 	case host.NAT != nil:
 		w.block("nat", host.Name(), plan.Finding{Code: "nat-inbound", At: host.NAT.Plan.Name.At, Place: gatewayPlace(host.NAT),
-			Message: fmt.Sprintf("nothing that starts outside comes in through NAT gateway %s", host.NAT.Name), Mend: "ask for a workload with a public address"})
+			Message: fmt.Sprintf("nothing that starts outside comes in through NAT gateway %s", host.NAT.Name), Fix: "ask for a workload with a public address"})
 		return
 	case host.Workload == nil && x != nil:
 		w.block("internet", "internet", plan.Finding{Code: "no-public-address", At: x.Plan.Name.At, Place: "workloads." + x.Name,
-			Message: fmt.Sprintf("%s has no public address, so the internet has no way to it", x.Name), Mend: fmt.Sprintf("write  public: ADDRESS  at workloads.%s", x.Name)})
+			Message: fmt.Sprintf("%s has no public address, so the internet has no way to it", x.Name), Fix: fmt.Sprintf("write  public: ADDRESS  at workloads.%s", x.Name)})
 	case host.Workload == nil:
 		f := plan.Finding{Code: "not-carried", Message: fmt.Sprintf("the internet does not carry %s into the estate", w.describe(p.dst)),
-			Mend: "ask for a workload with a public address"}
+			Fix: "ask for a workload with a public address"}
 		if n := w.to.network(); n != nil {
 			f.At, f.Place = n.Plan.Name.At, "networks."+n.Name
 		}
@@ -206,7 +206,7 @@ func (w *walker) fromInternet(p packet) {
 			return
 		}
 		w.block("gateway", n.Name, plan.Finding{Code: "no-internet-gateway", At: n.Plan.Name.At, Place: "networks." + n.Name,
-			Message: fmt.Sprintf("network %s has no internet gateway that lets anything in", n.Name), Mend: fmt.Sprintf("write  gateways: {front: {kind: internet}}  at networks.%s", n.Name)})
+			Message: fmt.Sprintf("network %s has no internet gateway that lets anything in", n.Name), Fix: fmt.Sprintf("write  gateways: {front: {kind: internet}}  at networks.%s", n.Name)})
 		g = &estate.Gateway{Name: "internet", Network: n, Internet: true}
 	case w.attached(g):
 		if w.quiet == nil {
@@ -263,7 +263,7 @@ func (w *walker) strayReply(p packet) {
 	if private, _ := host.AddrLike(p.dst.Addr); host.Nobody() || private != p.dst.Addr {
 		if !w.fails() {
 			w.block("internet", "internet", plan.Finding{Code: "not-carried", At: host.At(), Place: host.Place(),
-				Message: fmt.Sprintf("the internet does not carry %s into the estate", w.describe(p.dst)), Mend: "lead the reply back by the way that the flow came"})
+				Message: fmt.Sprintf("the internet does not carry %s into the estate", w.describe(p.dst)), Fix: "lead the reply back by the way that the flow came"})
 		}
 		return
 	}
@@ -272,7 +272,7 @@ func (w *walker) strayReply(p packet) {
 	if g == nil || !g.Attached {
 		if !w.fails() {
 			w.block("gateway", n.Name, plan.Finding{Code: "no-internet-gateway", At: n.Plan.Name.At, Place: "networks." + n.Name,
-				Message: fmt.Sprintf("network %s has no internet gateway that lets anything in", n.Name), Mend: "lead the reply back by the way that the flow came"})
+				Message: fmt.Sprintf("network %s has no internet gateway that lets anything in", n.Name), Fix: "lead the reply back by the way that the flow came"})
 		}
 		return
 	}

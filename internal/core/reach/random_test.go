@@ -51,7 +51,7 @@ func ask1(e *estate.Estate, from, to End, protocol string, port int) (verdict Ve
 	targets := Verdict("")
 	for _, target := range x.Targets {
 		p, n := protocol, port
-		if !x.Hands.Empty() {
+		if !x.TargetPorts.Empty() {
 			p, n = "tcp", 443 // the only one that random balancers name
 		}
 		one, _ := ask1(e, End{Workload: x}, End{Workload: target}, p, n)
@@ -159,7 +159,7 @@ func checkAgainstTwin(t *testing.T, seed uint64) (open int) {
 }
 
 // checkParts asks about the whole internet and whole sites: each of their addresses must lie in exactly one way, which
-// has the fate that the twin finds for that address.
+// has the outcome that the twin finds for that address.
 func checkParts(t *testing.T, e *estate.Estate, text string) {
 	one := parcel{protocol: "tcp", dport: 443}.set()
 	outside := map[string][]string{"internet": {"198.51.100.1", "198.51.100.129", "198.51.101.1", "2001:db8:ff01::1", "2001:db8:ffff::1"},

@@ -197,7 +197,7 @@ func TestWalks(t *testing.T) {
 		assert.Equal(t, c.want, got, "%s: %+v", c.name, a.Blockers)
 		for _, b := range a.Blockers {
 			assert.NotEmpty(t, b.Message, c.name)
-			assert.True(t, b.Mend != "" || b.Code == "not-there", "%s: %s has no mend", c.name, b.Code)
+			assert.True(t, b.Fix != "" || b.Code == "not-there", "%s: %s has no fix", c.name, b.Code)
 			assert.True(t, b.At.Known(), "%s: %s has no place", c.name, b.Code)
 		}
 	}
@@ -224,8 +224,8 @@ func TestWhatPasses(t *testing.T) {
 	}
 }
 
-// TestMendsMend makes the change that each blocker proposes, and asks again until nothing is left to mend.
-func TestMendsMend(t *testing.T) {
+// TestFixesFix makes the change that each blocker proposes, and asks again until nothing is left to fix.
+func TestFixesFix(t *testing.T) {
 	for _, c := range []struct {
 		from, to, on string
 		change       []string
@@ -289,7 +289,7 @@ func TestEndsThatAreNone(t *testing.T) {
 		_, err := FindEnds(e, word)
 		var unknown *UnknownEndError
 		require.ErrorAs(t, err, &unknown, word)
-		assert.Contains(t, unknown.Mend, want, word)
+		assert.Contains(t, unknown.Fix, want, word)
 	}
 }
 

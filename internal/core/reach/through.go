@@ -144,7 +144,7 @@ func (w *walker) checkPassed() {
 		}
 		w.block("workload", x.Name, plan.Finding{Code: "reply-bypasses", At: x.Plan.Name.At, Place: "workloads." + x.Name,
 			Message: fmt.Sprintf("the reply does not come back through %s, which passed the flow on and sees only half of it", x.Name),
-			Mend:    fmt.Sprintf("lead the way back through %s too, or neither", x.Name)})
+			Fix:     fmt.Sprintf("lead the way back through %s too, or neither", x.Name)})
 	}
 }
 

@@ -112,7 +112,7 @@ func walkOnce(e *estate.Estate, from, to End, fromSet, toSet address.Set, asked 
 	}
 	way.From, way.To, way.FromName, way.ToName = src.part, dst.part, src.name, dst.name
 	way.Passes, way.Some = passes.Intersect(full), passes.Intersect(some)
-	way.Verdict = way.Fate().Verdict(asked)
+	way.Verdict = way.Outcome().Verdict(asked)
 	way.Blockers = w.settle(way.Verdict)
 	way.Other = w.otherWay()
 	return way
@@ -224,7 +224,7 @@ func (w *walker) hop(kind, where string, at plan.Pos, format string, args ...any
 	w.hops = append(w.hops, Hop{Kind: kind, Where: where, What: fmt.Sprintf(format, args...), At: at, Left: w.left})
 }
 
-// block notes a step that stops everything; the walk goes on as if it were mended.
+// block notes a step that stops everything; the walk goes on as if it were fixed.
 func (w *walker) block(kind, where string, f plan.Finding) {
 	f.Severity = plan.Error
 	w.hops = append(w.hops, Hop{Kind: kind, Where: where, What: f.Message, At: f.At, Stops: true})
@@ -343,10 +343,10 @@ func (w *walker) describe(r role) string {
 // nobody ends a walk from or to an address that no workload has.
 func (w *walker) nobody(e End, r role) {
 	f := plan.Finding{Code: "no-workload", At: e.Network.Plan.Name.At, Place: "networks." + e.Network.Name,
-		Message: fmt.Sprintf("no workload has the address %s", r.Addr), Mend: "ask for an address that one has, or give it to one"}
+		Message: fmt.Sprintf("no workload has the address %s", r.Addr), Fix: "ask for an address that one has, or give it to one"}
 	if s := e.Network.SubnetOf(r.Addr); s == nil {
 		f.Message = fmt.Sprintf("%s lies in no subnet of network %s", r.Addr, e.Network.Name)
-		f.Mend = "carve a subnet there, or ask for an address in one"
+		f.Fix = "carve a subnet there, or ask for an address in one"
 	} else {
 		f.At, f.Place = s.Plan.Name.At, "networks."+e.Network.Name+".subnets."+s.Name
 	}
@@ -373,7 +373,7 @@ func (w *walker) goesRound(t interface {
 	if !w.fails() {
 		w.through = nil // that it comes back is not to be expected
 		w.block("table", "table "+t.Path(), plan.Finding{Code: "endless", At: t.At(), Place: t.Place(),
-			Message: fmt.Sprintf("the %s goes round in a circle for ever: %s", w.thing(), strings.Join(w.circle(), ", ")), Mend: "break the circle in one of the tables"})
+			Message: fmt.Sprintf("the %s goes round in a circle for ever: %s", w.thing(), strings.Join(w.circle(), ", ")), Fix: "break the circle in one of the tables"})
 	}
 	return true
 }
@@ -515,7 +515,7 @@ func (w *walker) stranger(s *estate.Subnet, p packet) {
 	}
 	f := plan.Finding{Code: "reply-from-stranger", At: s.Plan.Name.At, Place: "networks." + s.Network.Name + ".subnets." + s.Name,
 		Message: fmt.Sprintf("the reply comes from %s, since it does not go by the gateway that translates it, and the flow was sent to %s", p.src.Addr, w.sentTo),
-		Mend:    "lead the reply to the internet gateway, or ask for the private address"}
+		Fix:     "lead the reply to the internet gateway, or ask for the private address"}
 	if x := w.to.Workload; x != nil {
 		f.At, f.Place = x.Subnet.Table.At(), x.Subnet.Table.Place()
 	}
@@ -537,7 +537,7 @@ func (w *walker) lost(n *estate.Network, s *estate.Subnet, p packet) {
 	switch {
 	case host.NAT != nil && !w.back:
 		place.Code, place.Message = "nat-inbound", fmt.Sprintf("nothing that starts outside comes in through NAT gateway %s", host.Name())
-		place.Mend = "ask for the workload itself"
+		place.Fix = "ask for the workload itself"
 		w.block("nat", host.Name(), place)
 		return
 	case goal.Network == n:
@@ -548,7 +548,7 @@ func (w *walker) lost(n *estate.Network, s *estate.Subnet, p packet) {
 	default:
 		place.Code = "overlap"
 		place.Message = fmt.Sprintf("%s is also an address of network %s, and the packet stays there", p.dst.Addr, n.Name)
-		place.Mend = fmt.Sprintf("give network %s or %s a range of its own; see wendrik overlaps", n.Name, goal.owner())
+		place.Fix = fmt.Sprintf("give network %s or %s a range of its own; see wendrik overlaps", n.Name, goal.owner())
 	}
 	w.block("subnet", where, place)
 	w.deliver(p)

@@ -75,8 +75,8 @@ func TestEveryBlockerIsWorded(t *testing.T) {
 				at := []any{"seed %d: %s to %s: %+v", seed, from.Name, to.Name, b}
 				require.True(t, b.At.Known() || b.Code == "not-carried" || b.Code == "no-common-family", at...)
 				require.NotEmpty(t, b.Place+b.Message, at...)
-				require.NotEmpty(t, b.Mend, at...)
-				for _, sentence := range []string{b.Message, b.Mend} {
+				require.NotEmpty(t, b.Fix, at...)
+				for _, sentence := range []string{b.Message, b.Fix} {
 					require.NotContains(t, sentence, "%!", at...)
 					require.NotContains(t, sentence, "invalid", at...)
 					require.False(t, strings.HasSuffix(sentence, "."), at...)

@@ -262,7 +262,7 @@ func (b *builder) publics(r *router, x *Node, wan *Port, served []Filter) {
 
 // choose makes up a public address that nobody has, as a cloud does for workloads that get out without one.
 func (b *builder) choose() netip.Addr {
-	free := b.e.Away.Clip(netip.PrefixFrom(b.e.StandIn, 24).Masked())
+	free := b.e.Outside.Clip(netip.PrefixFrom(b.e.StandIn, 24).Masked())
 	var taken []netip.Prefix
 	for _, a := range b.made {
 		taken = append(taken, address.Single(a))

@@ -146,28 +146,28 @@ func (w *walker) noRoute(s *estate.Subnet, p packet) {
 	if better := w.forgotten(s, p); better != nil {
 		f.Code = "left-on-main-table"
 		f.Message = fmt.Sprintf("subnet %s is named by no table, so the main table %s is its own, and that has no route to %s", s.Path(), t.Path(), w.destination(p))
-		f.Mend = fmt.Sprintf("add  %s  to %s.subnets, which has the route", s.Name, better.Place())
+		f.Fix = fmt.Sprintf("add  %s  to %s.subnets, which has the route", s.Name, better.Place())
 		f.Edits = []plan.Edit{{Path: append(tablePath(better), "subnets"), Value: plan.Word(s.Name)}}
 	}
 	if s.Tier != nil && s.Tier.Plan.Access.Value == "closed" && to.via.Gateway != nil {
-		f.Mend += fmt.Sprintf(", if tier %s need not stay closed", s.Tier.Name)
+		f.Fix += fmt.Sprintf(", if tier %s need not stay closed", s.Tier.Name)
 	}
 	w.block("table", "table "+t.Path(), f)
 	w.detour(s, p)
 }
 
-// add makes a finding's mend of adding the route to a table.
+// add makes a finding's fix of adding the route to a table.
 func (to way) add(t *estate.Table, f *plan.Finding) {
 	route := plan.Map(plan.Field{Key: "to", Value: plan.Word(to.to.String())}, plan.Field{Key: "via", Value: plan.Word(to.via.Name)})
-	f.Mend = fmt.Sprintf("add  %s  to %s.routes", route, t.Place())
+	f.Fix = fmt.Sprintf("add  %s  to %s.routes", route, t.Place())
 	f.Edits = []plan.Edit{{Path: append(tablePath(t), "routes"), Value: route}}
 	if t.Plan == nil {
-		f.Mend = fmt.Sprintf("add  tables: {main: {main: true, routes: [%s]}}  to network %s", route, t.Network.Name)
+		f.Fix = fmt.Sprintf("add  tables: {main: {main: true, routes: [%s]}}  to network %s", route, t.Network.Name)
 		f.Edits = slices.Insert(f.Edits, 0, plan.Edit{Path: tablePath(t), Key: "main", Value: plan.Word("true")})
 	}
 }
 
-// misrouted blocks a packet that a route leads to the wrong place, with the route that would be right as the mend, and
+// misrouted blocks a packet that a route leads to the wrong place, with the route that would be right as the fix, and
 // goes on by that one.
 func (w *walker) misrouted(kind, where string, s *estate.Subnet, r *estate.Route, p packet, code, format string, args ...any) {
 	f := plan.Finding{Code: code, At: r.At, Place: s.Table.Place(), Message: fmt.Sprintf(format, args...)}
@@ -177,14 +177,14 @@ func (w *walker) misrouted(kind, where string, s *estate.Subnet, r *estate.Route
 	to, found := w.intended(s, p)
 	switch {
 	case !found || to.via == r.Via:
-		f.Mend = "lead the route to what holds the destination"
+		f.Fix = "lead the route to what holds the destination"
 		w.block(kind, where, f)
 		w.deliver(p)
 		return
 	case to.to.Bits() > r.To.Bits():
 		to.add(s.Table, &f)
 	default:
-		f.Mend = fmt.Sprintf("lead  %s  via %s instead, in %s", r.To, to.via.Name, s.Table.Place())
+		f.Fix = fmt.Sprintf("lead  %s  via %s instead, in %s", r.To, to.via.Name, s.Table.Place())
 	}
 	w.block(kind, where, f)
 	w.detour(s, p)
@@ -230,10 +230,10 @@ func (w *walker) notJoined(s *estate.Subnet, p packet) plan.Finding {
 	case goal.Internet || far != nil && !far.Holds(p.dst.Addr) && address.IsPublic(p.dst.Addr):
 		return plan.Finding{Code: "no-internet-gateway", At: n.Plan.Name.At, Place: "networks." + n.Name,
 			Message: fmt.Sprintf("network %s has no internet gateway", n.Name),
-			Mend:    fmt.Sprintf("write  gateways: {front: {kind: internet}}  at networks.%s, and add a default route to it", n.Name)}
+			Fix:     fmt.Sprintf("write  gateways: {front: {kind: internet}}  at networks.%s, and add a default route to it", n.Name)}
 	case far != nil && far == n:
 		return plan.Finding{Code: "no-route", At: s.Table.At(), Place: s.Table.Place(),
-			Message: fmt.Sprintf("table %s has no route to %s", s.Table.Path(), w.destination(p)), Mend: "add the range to the network"}
+			Message: fmt.Sprintf("table %s has no route to %s", s.Table.Path(), w.destination(p)), Fix: "add the range to the network"}
 	}
 	f := plan.Finding{Code: "not-joined", Message: fmt.Sprintf("nothing joins %s and %s", w.from.owner(), w.to.owner())}
 	if from := w.from.network(); from != nil {
@@ -241,12 +241,12 @@ func (w *walker) notJoined(s *estate.Subnet, p packet) plan.Finding {
 	} else if w.from.Site != nil {
 		f.At, f.Place = w.from.Site.Plan.Name.At, "sites."+w.from.Site.Name
 	}
-	f.Mend = "attach both to one hub, or link the site to the network, and add a route"
+	f.Fix = "attach both to one hub, or link the site to the network, and add a route"
 	if a, b := w.from.network(), w.to.network(); a != nil && b != nil {
 		name := a.Name + "-" + b.Name
 		both := plan.Words(a.Name, b.Name)
 		join := plan.Map(plan.Field{Key: "between", Value: both}, plan.Field{Key: "accepted", Value: both})
-		f.Mend = fmt.Sprintf("peer them:  peerings: {%s: %s},  and add a route on both sides", name, join)
+		f.Fix = fmt.Sprintf("peer them:  peerings: {%s: %s},  and add a route on both sides", name, join)
 		f.Edits = []plan.Edit{{Path: []string{"peerings"}, Key: name, Value: join}}
 	}
 	return f

@@ -12,11 +12,11 @@ import (
 	"wendrik/internal/core/plan"
 )
 
-// bundle is seats that lie side by side in one block: those of a tier, or of a zone, or one alone.
-type bundle struct {
+// aggregate is needs that lie side by side in one block: those of a tier, or of a zone, or one alone.
+type aggregate struct {
 	name     string // for messages: tier web, zone west-a, subnet x
-	seats    []*seat
-	spare    int         // for how many more seats of its largest size the block leaves room
+	needs    []*need
+	spare    int         // for how many more needs of its largest size the block leaves room
 	zone     bool        // whether it is a zone, whose block stays its own
 	slot     plan.Number // which piece of the network the block is
 	at       plan.Pos
@@ -24,15 +24,15 @@ type bundle struct {
 	reserved netip.Prefix // the part of the block that is kept for more; the zero Prefix for none
 }
 
-// layout sorts the seats of a network into bundles: by tier, or by zone where the plan says so.
-func layout(n *estate.Network, seats []*seat, sizes map[*estate.Tier]*tierSize) []*bundle {
-	var all []*bundle
-	byName := map[string]*bundle{}
+// layout sorts the needs of a network into aggregates: by tier, or by zone where the plan says so.
+func layout(n *estate.Network, needs []*need, sizes map[*estate.Tier]*tierSize) []*aggregate {
+	var all []*aggregate
+	byName := map[string]*aggregate{}
 	byZone := n.Plan.Layout.Value == "zones"
-	for _, s := range seats {
+	for _, s := range needs {
 		at, place := s.at()
 		if s.tier == nil {
-			all = append(all, &bundle{name: s.name(), seats: []*seat{s}, at: at, place: place})
+			all = append(all, &aggregate{name: s.name(), needs: []*need{s}, at: at, place: place})
 			continue
 		}
 		name := "tier " + s.tier.Name
@@ -41,24 +41,24 @@ func layout(n *estate.Network, seats []*seat, sizes map[*estate.Tier]*tierSize) 
 		}
 		b := byName[name]
 		if b == nil {
-			b = &bundle{name: name, at: at, place: place, zone: byZone}
+			b = &aggregate{name: name, at: at, place: place, zone: byZone}
 			if size := sizes[s.tier]; !byZone && size != nil {
 				b.spare, b.slot = size.spare, s.tier.Plan.Slot
 			}
 			byName[name] = b
 			all = append(all, b)
 		}
-		b.seats = append(b.seats, s)
+		b.needs = append(b.needs, s)
 	}
 	return all
 }
 
-// length is the length of the smallest block that has room for the seats of a bundle, and for spare ones of the
+// length is the length of the smallest block that has room for the needs of an aggregate, and for spare ones of the
 // largest size; pieces of such sizes always pack into it, the larger before the smaller.
-func (b *bundle) length(family, spare int) int {
+func (b *aggregate) length(family, spare int) int {
 	width := widths[family]
 	total, largest := new(big.Int), width
-	for _, s := range b.seats {
+	for _, s := range b.needs {
 		size := s.size[family]
 		if r := s.taken(family); r.IsValid() {
 			size = r.Bits()
@@ -72,10 +72,10 @@ func (b *bundle) length(family, spare int) int {
 	return max(0, address.BitsFor(total, width))
 }
 
-// has are the ranges that the bundle's seats have by now.
-func (b *bundle) has(family int) []netip.Prefix {
+// has are the ranges that the aggregate's needs have by now.
+func (b *aggregate) has(family int) []netip.Prefix {
 	var out []netip.Prefix
-	for _, s := range b.seats {
+	for _, s := range b.needs {
 		if r := s.taken(family); r.IsValid() {
 			out = append(out, r)
 		}
@@ -83,26 +83,26 @@ func (b *bundle) has(family int) []netip.Prefix {
 	return out
 }
 
-// wanting are the seats that lack a range, the larger first.
-func (b *bundle) wanting(family int) []*seat {
-	var out []*seat
-	for _, s := range b.seats {
+// wanting are the needs that lack a range, the larger first.
+func (b *aggregate) wanting(family int) []*need {
+	var out []*need
+	for _, s := range b.needs {
 		if s.wants(family) && !s.fresh[family].IsValid() {
 			out = append(out, s)
 		}
 	}
-	slices.SortStableFunc(out, func(x, y *seat) int { return x.size[family] - y.size[family] })
+	slices.SortStableFunc(out, func(x, y *need) int { return x.size[family] - y.size[family] })
 	return out
 }
 
 // field is the free space of a network in one family while it is carved.
 type field struct {
 	*carver
-	n       *estate.Network
-	family  int
-	base    []netip.Prefix // what slots are counted in
-	free    address.Set
-	bundles []*bundle
+	n          *estate.Network
+	family     int
+	base       []netip.Prefix // what slots are counted in
+	free       address.Set
+	aggregates []*aggregate
 }
 
 // network carves one network.
@@ -117,23 +117,23 @@ func (c *carver) network(n *estate.Network) {
 	if !shared && len(c.ranges[n]) > 0 && len(ofFamily(c.ranges[n], ipv4)) == 0 {
 		families[ipv4] = false
 	}
-	seats, sizes := c.seats(n, families)
-	bundles := layout(n, seats, sizes)
+	needs, sizes := c.needs(n, families)
+	aggregates := layout(n, needs, sizes)
 	for family := range families {
-		wanted := slices.ContainsFunc(bundles, func(b *bundle) bool { return len(b.wanting(family)) > 0 })
+		wanted := slices.ContainsFunc(aggregates, func(b *aggregate) bool { return len(b.wanting(family)) > 0 })
 		if !wanted {
 			continue
 		}
-		if f, ok := c.field(n, family, bundles, shared); ok {
+		if f, ok := c.field(n, family, aggregates, shared); ok {
 			f.fill(shared)
 		}
 	}
-	c.finish(n, seats)
+	c.finish(n, needs)
 }
 
 // field finds the free space of a network, or reports why there is none.
-func (c *carver) field(n *estate.Network, family int, bundles []*bundle, shared bool) (*field, bool) {
-	f := &field{carver: c, n: n, family: family, bundles: bundles}
+func (c *carver) field(n *estate.Network, family int, aggregates []*aggregate, shared bool) (*field, bool) {
+	f := &field{carver: c, n: n, family: family, aggregates: aggregates}
 	own := ofFamily(c.ranges[n], family)
 	switch {
 	case shared && n.From.Held:
@@ -157,11 +157,11 @@ func (c *carver) field(n *estate.Network, family int, bundles []*bundle, shared 
 // fill carves everything that the network wants in one family.
 func (f *field) fill(shared bool) {
 	f.slots()
-	for _, b := range f.bundles {
+	for _, b := range f.aggregates {
 		b.reserve(f.family, f.free)
 	}
-	larger := slices.Clone(f.bundles)
-	slices.SortStableFunc(larger, func(a, b *bundle) int { return f.widest(a) - f.widest(b) })
+	larger := slices.Clone(f.aggregates)
+	slices.SortStableFunc(larger, func(a, b *aggregate) int { return f.widest(a) - f.widest(b) })
 	for _, b := range larger {
 		if len(b.has(f.family)) > 0 {
 			f.extend(b)
@@ -173,7 +173,7 @@ func (f *field) fill(shared bool) {
 	}
 	// The subnets came out of the block itself, which other networks carve from as well.
 	var gone []netip.Prefix
-	for _, b := range f.bundles {
+	for _, b := range f.aggregates {
 		gone = append(gone, b.has(f.family)...)
 		if b.reserved.IsValid() {
 			gone = append(gone, b.reserved)
@@ -182,16 +182,16 @@ func (f *field) fill(shared bool) {
 	f.pool(f.n.From, f.family).Remove(gone...)
 }
 
-// widest is the length of the largest range that a bundle still wants.
-func (f *field) widest(b *bundle) int {
+// widest is the length of the largest range that an aggregate still wants.
+func (f *field) widest(b *aggregate) int {
 	if wants := b.wanting(f.family); len(wants) > 0 {
 		return wants[0].size[f.family]
 	}
 	return widths[f.family] + 1
 }
 
-// take gives a range to a seat.
-func (f *field) take(s *seat, p netip.Prefix, why string) {
+// take gives a range to a need.
+func (f *field) take(s *need, p netip.Prefix, why string) {
 	s.fresh[f.family] = p
 	s.why[f.family] += why
 	f.free = f.free.Minus(address.SetOf(p))
@@ -199,7 +199,7 @@ func (f *field) take(s *seat, p netip.Prefix, why string) {
 
 // slots serves what has a slot: subnets, then the blocks of tiers.
 func (f *field) slots() {
-	for _, b := range f.bundles {
+	for _, b := range f.aggregates {
 		for _, s := range b.wanting(f.family) {
 			if !s.fixed.Given() {
 				continue
@@ -212,7 +212,7 @@ func (f *field) slots() {
 			}
 		}
 	}
-	for _, b := range f.bundles {
+	for _, b := range f.aggregates {
 		if !b.slot.Given() || len(b.wanting(f.family)) == 0 {
 			continue
 		}
@@ -226,7 +226,7 @@ func (f *field) slots() {
 			f.settle(b, p, fmt.Sprintf("; in %s, slot %d", p, b.slot.Value))
 			continue
 		}
-		for _, s := range b.seats {
+		for _, s := range b.needs {
 			s.size[f.family] = 0
 		}
 	}
@@ -246,9 +246,9 @@ func (f *field) slotIsFree(slot plan.Number, p netip.Prefix, length int, what st
 	return true
 }
 
-// reserve keeps the rest of the block in which a bundle's subnets lie side by side, when they do: with room for more
+// reserve keeps the rest of the block in which an aggregate's subnets lie side by side, when they do: with room for more
 // as long as nobody else has taken any of that, else just the block that they fill.
-func (b *bundle) reserve(family int, free address.Set) {
+func (b *aggregate) reserve(family int, free address.Set) {
 	have := b.has(family)
 	b.reserved = netip.Prefix{}
 	if len(have) == 0 || !b.zone && b.spare == 0 && len(b.wanting(family)) == 0 {
@@ -265,10 +265,10 @@ func (b *bundle) reserve(family int, free address.Set) {
 	}
 }
 
-// others are the blocks that are kept for the other bundles.
-func (f *field) others(than *bundle) []netip.Prefix {
+// others are the blocks that are kept for the other aggregates.
+func (f *field) others(than *aggregate) []netip.Prefix {
 	var out []netip.Prefix
-	for _, b := range f.bundles {
+	for _, b := range f.aggregates {
 		if b != than && b.reserved.IsValid() && familyOf(b.reserved) == f.family {
 			out = append(out, b.reserved)
 		}
@@ -276,9 +276,9 @@ func (f *field) others(than *bundle) []netip.Prefix {
 	return out
 }
 
-// extend gives ranges to the missing seats of a bundle that has some: beside them in their block where there is room,
+// extend gives ranges to the missing needs of an aggregate that has some: beside them in their block where there is room,
 // else wherever nothing is kept for others, else wherever anything is free.
-func (f *field) extend(b *bundle) {
+func (f *field) extend(b *aggregate) {
 	for _, s := range b.wanting(f.family) {
 		size := s.size[f.family]
 		open := f.free.Minus(address.SetOf(f.others(b)...))
@@ -304,8 +304,8 @@ func (f *field) extend(b *bundle) {
 	}
 }
 
-// besideOthers finds the lowest free place in the smallest block that holds the bundle's seats and has one.
-func (b *bundle) besideOthers(family, size int, open address.Set) (netip.Prefix, bool) {
+// besideOthers finds the lowest free place in the smallest block that holds the aggregate's needs and has one.
+func (b *aggregate) besideOthers(family, size int, open address.Set) (netip.Prefix, bool) {
 	have := b.has(family)
 	for length := min(size, have[0].Bits()); length >= b.length(family, b.spare); length-- {
 		block, err := have[0].Addr().Prefix(length)
@@ -319,14 +319,14 @@ func (b *bundle) besideOthers(family, size int, open address.Set) (netip.Prefix,
 	return netip.Prefix{}, false
 }
 
-// settle gives the seats of a bundle their places in its block: one after another where they are of one size, so that
+// settle gives the needs of an aggregate their places in its block: one after another where they are of one size, so that
 // each zone has the same place in every tier, else the larger before the smaller.
-func (f *field) settle(b *bundle, block netip.Prefix, why string) {
+func (f *field) settle(b *aggregate, block netip.Prefix, why string) {
 	if b.zone || b.spare > 0 {
 		b.reserved = block
 	}
 	wants := b.wanting(f.family)
-	even := !slices.ContainsFunc(b.seats, func(s *seat) bool { return s.size[f.family] != wants[0].size[f.family] }) && wants[0].tier != nil
+	even := !slices.ContainsFunc(b.needs, func(s *need) bool { return s.size[f.family] != wants[0].size[f.family] }) && wants[0].tier != nil
 	pool := address.NewPool(f.free.Clip(block), widths[f.family])
 	for _, s := range wants {
 		p, found := pool.Take(s.size[f.family])
@@ -338,20 +338,20 @@ func (f *field) settle(b *bundle, block netip.Prefix, why string) {
 		}
 	}
 	left := address.SetOf(block).Minus(address.SetOf(b.has(f.family)...)).Count()
-	f.Bundles = append(f.Bundles, Bundle{Network: f.n.Name, Name: b.name, Block: block, Subnets: len(b.has(f.family)), Free: left})
+	f.Aggregates = append(f.Aggregates, Aggregate{Network: f.n.Name, Name: b.name, Block: block, Subnets: len(b.has(f.family)), Free: left})
 }
 
-// fresh gives a block to each bundle that has no range yet, the larger before the smaller.
+// fresh gives a block to each aggregate that has no range yet, the larger before the smaller.
 func (f *field) fresh() {
-	var fresh []*bundle
-	for _, b := range f.bundles {
+	var fresh []*aggregate
+	for _, b := range f.aggregates {
 		if len(b.has(f.family)) == 0 && len(b.wanting(f.family)) > 0 {
 			fresh = append(fresh, b)
 		}
 	}
 	whole := f.free
 	var keepers []string
-	for _, b := range f.bundles {
+	for _, b := range f.aggregates {
 		if b.reserved.IsValid() && familyOf(b.reserved) == f.family {
 			keepers = append(keepers, b.name)
 		}
@@ -360,7 +360,7 @@ func (f *field) fresh() {
 	if f.n.Plan.Layout.Value == "zones" {
 		fresh, open = f.zones(fresh, open)
 	}
-	slices.SortStableFunc(fresh, func(a, b *bundle) int {
+	slices.SortStableFunc(fresh, func(a, b *aggregate) int {
 		return cmp.Compare(a.length(f.family, a.spare), b.length(f.family, b.spare))
 	})
 	pool := address.NewPool(open, widths[f.family])
@@ -377,18 +377,18 @@ func (f *field) fresh() {
 	}
 }
 
-// because says why a bundle got its block.
-func (f *field) because(b *bundle, block netip.Prefix) string {
-	if len(b.seats) == 1 && b.spare == 0 {
+// because says why an aggregate got its block.
+func (f *field) because(b *aggregate, block netip.Prefix) string {
+	if len(b.needs) == 1 && b.spare == 0 {
 		return fmt.Sprintf("; the lowest free /%d", block.Bits())
 	}
-	return fmt.Sprintf("; %s in %s, the lowest free block with room for %d more", count(len(b.seats), "subnet"), block, f.room(b, block))
+	return fmt.Sprintf("; %s in %s, the lowest free block with room for %d more", count(len(b.needs), "subnet"), block, f.room(b, block))
 }
 
-// room is how many more seats of a bundle's largest size its block has room for.
-func (f *field) room(b *bundle, block netip.Prefix) int {
+// room is how many more needs of an aggregate's largest size its block has room for.
+func (f *field) room(b *aggregate, block netip.Prefix) int {
 	largest, used := widths[f.family], new(big.Int)
-	for _, s := range b.seats {
+	for _, s := range b.needs {
 		if size := s.size[f.family]; size > 0 {
 			largest = min(largest, size)
 			used.Add(used, new(big.Int).Lsh(big.NewInt(1), uint(widths[f.family]-size)))
@@ -399,9 +399,9 @@ func (f *field) room(b *bundle, block netip.Prefix) int {
 }
 
 // zones lays zones that have nothing yet side by side in one block of equal parts, with room for another zone; the
-// bundles that are not zones are left.
-func (f *field) zones(fresh []*bundle, open address.Set) (rest []*bundle, left address.Set) {
-	var zones []*bundle
+// aggregates that are not zones are left.
+func (f *field) zones(fresh []*aggregate, open address.Set) (rest []*aggregate, left address.Set) {
+	var zones []*aggregate
 	length, spare, settled := widths[f.family], 1, false
 	for _, b := range fresh {
 		if !b.zone {
@@ -410,13 +410,13 @@ func (f *field) zones(fresh []*bundle, open address.Set) (rest []*bundle, left a
 		}
 		zones = append(zones, b)
 		length = min(length, b.length(f.family, 0))
-		for _, s := range b.seats {
+		for _, s := range b.needs {
 			if p := s.tier.Plan.Spare; p.Given() {
 				spare = max(p.Value, 0)
 			}
 		}
 	}
-	for _, b := range f.bundles {
+	for _, b := range f.aggregates {
 		settled = settled || b.zone && len(b.has(f.family)) > 0
 	}
 	if len(zones) == 0 {
@@ -442,23 +442,23 @@ func (f *field) zones(fresh []*bundle, open address.Set) (rest []*bundle, left a
 	return rest, open.Minus(address.SetOf(block))
 }
 
-// noRoom reports a bundle that did not fit, and what leaving out the room for more would save.
-func (f *field) noRoom(b *bundle, pool *address.Pool, length int, fitsWithout bool, keepers []string) {
+// noRoom reports an aggregate that did not fit, and what leaving out the room for more would save.
+func (f *field) noRoom(b *aggregate, pool *address.Pool, length int, fitsWithout bool, keepers []string) {
 	what := b.name
-	mend := "enlarge the network, add a range to it, or ask for less"
-	if len(b.seats) > 1 || b.spare > 0 {
+	fix := "enlarge the network, add a range to it, or ask for less"
+	if len(b.needs) > 1 || b.spare > 0 {
 		block := netip.PrefixFrom(f.base[0].Addr(), length)
-		what = fmt.Sprintf("%s, %s of /%d and room for %d more", b.name, count(len(b.seats), "subnet"), b.wanting(f.family)[0].size[f.family], f.room(b, block))
+		what = fmt.Sprintf("%s, %s of /%d and room for %d more", b.name, count(len(b.needs), "subnet"), b.wanting(f.family)[0].size[f.family], f.room(b, block))
 		if tight := b.length(f.family, 0); tight > length {
 			if largest, any := pool.Largest(); any && largest <= tight {
-				mend = fmt.Sprintf("write  spare: 0  at the tier to leave no room for another zone; then a /%d is enough", tight)
+				fix = fmt.Sprintf("write  spare: 0  at the tier to leave no room for another zone; then a /%d is enough", tight)
 			}
 		}
 	}
 	if fitsWithout && len(keepers) > 0 {
-		mend = fmt.Sprintf("it would fit into the room that is kept for more zones; write  spare: 0  at %s to give that up", keepers[0])
+		fix = fmt.Sprintf("it would fit into the room that is kept for more zones; write  spare: 0  at %s to give that up", keepers[0])
 	}
-	f.misfit(b.at, b.place, "no-room", mend, "network %s has no room for %s: %s", f.n.Name, what, missing(pool, length, f.family))
+	f.misfit(b.at, b.place, "no-room", fix, "network %s has no room for %s: %s", f.n.Name, what, missing(pool, length, f.family))
 }
 
 func count(n int, thing string) string {

@@ -9,11 +9,11 @@ import (
 	"wendrik/internal/core/plan"
 )
 
-// seat is one subnet that a network has or should have, or one of its held parts.
-type seat struct {
+// need is one subnet that a network has or should have, or one of its held parts.
+type need struct {
 	tier   *estate.Tier   // nil for a subnet that belongs to none, and for a held part
-	slot   int            // which of the tier's seats it is
-	place  string         // the zone or region that the seat is in; empty where subnets live anywhere
+	slot   int            // which of the tier's needs it is
+	place  string         // the zone or region that the need is in; empty where subnets live anywhere
 	subnet *estate.Subnet // nil when the plan does not name it yet
 	held   *estate.Held
 	have   [2]netip.Prefix // by family
@@ -23,8 +23,8 @@ type seat struct {
 	why    [2]string
 }
 
-// name names a seat in a message.
-func (s *seat) name() string {
+// name names a need in a message.
+func (s *need) name() string {
 	switch {
 	case s.held != nil:
 		return "held part " + s.held.Name
@@ -36,8 +36,8 @@ func (s *seat) name() string {
 	return "a subnet of tier " + s.tier.Name
 }
 
-// at is where a seat stands in the plan, or what makes it.
-func (s *seat) at() (plan.Pos, string) {
+// at is where a need stands in the plan, or what makes it.
+func (s *need) at() (plan.Pos, string) {
 	switch {
 	case s.held != nil:
 		return s.held.Plan.Name.At, "networks." + s.held.Network.Name + ".held." + s.held.Name
@@ -47,11 +47,11 @@ func (s *seat) at() (plan.Pos, string) {
 	return s.tier.Plan.Name.At, "networks." + s.tier.Network.Name + ".tiers." + s.tier.Name
 }
 
-// wants reports whether the seat lacks a range of a family that it should have.
-func (s *seat) wants(family int) bool { return !s.have[family].IsValid() && s.size[family] > 0 }
+// wants reports whether the need lacks a range of a family that it should have.
+func (s *need) wants(family int) bool { return !s.have[family].IsValid() && s.size[family] > 0 }
 
-// taken is the range of a family that the seat has by now; the zero Prefix for none.
-func (s *seat) taken(family int) netip.Prefix {
+// taken is the range of a family that the need has by now; the zero Prefix for none.
+func (s *need) taken(family int) netip.Prefix {
 	if s.have[family].IsValid() {
 		return s.have[family]
 	}
@@ -65,37 +65,37 @@ type tierSize struct {
 	why   [2]string
 }
 
-// seats lists the seats of a network: those of its tiers in order, then its other subnets and held parts. Families are
+// needs lists the needs of a network: those of its tiers in order, then its other subnets and held parts. Families are
 // those that the network has ranges of.
-func (c *carver) seats(n *estate.Network, families [2]bool) (all []*seat, sizes map[*estate.Tier]*tierSize) {
+func (c *carver) needs(n *estate.Network, families [2]bool) (all []*need, sizes map[*estate.Tier]*tierSize) {
 	sizes = map[*estate.Tier]*tierSize{}
 	for _, t := range n.Tiers {
-		seats, size := c.tierSeats(n, t, families)
+		needs, size := c.tierNeeds(n, t, families)
 		sizes[t] = size
-		all = append(all, seats...)
+		all = append(all, needs...)
 	}
 	for _, s := range n.Subnets {
 		if s.Tier != nil {
 			continue
 		}
-		seat := &seat{subnet: s, place: n.PlaceOf(s), fixed: s.Plan.Slot}
-		seat.keep(s.Ranges)
-		if c.ownSize(n, seat, s.Plan.Size, len(s.Ranges), families) {
-			all = append(all, seat)
+		need := &need{subnet: s, place: n.PlaceOf(s), fixed: s.Plan.Slot}
+		need.keep(s.Ranges)
+		if c.ownSize(n, need, s.Plan.Size, len(s.Ranges), families) {
+			all = append(all, need)
 		}
 	}
 	for _, h := range n.Held {
-		seat := &seat{held: h}
-		seat.keep(h.Ranges)
+		need := &need{held: h}
+		need.keep(h.Ranges)
 		if h.Plan.Size.Given() && len(h.Ranges) == 0 {
-			seat.size[ipv4], seat.why[ipv4] = h.Plan.Size.Value, fmt.Sprintf("/%d as written", h.Plan.Size.Value)
+			need.size[ipv4], need.why[ipv4] = h.Plan.Size.Value, fmt.Sprintf("/%d as written", h.Plan.Size.Value)
 		}
-		all = append(all, seat)
+		all = append(all, need)
 	}
 	return all, sizes
 }
 
-func (s *seat) keep(ranges []netip.Prefix) {
+func (s *need) keep(ranges []netip.Prefix) {
 	for _, r := range ranges {
 		if f := familyOf(r); !s.have[f].IsValid() {
 			s.have[f] = r
@@ -104,7 +104,7 @@ func (s *seat) keep(ranges []netip.Prefix) {
 }
 
 // ownSize gives a subnet without a tier the size that the plan says, or reports that it says none.
-func (c *carver) ownSize(n *estate.Network, s *seat, size plan.Number, ranges int, families [2]bool) bool {
+func (c *carver) ownSize(n *estate.Network, s *need, size plan.Number, ranges int, families [2]bool) bool {
 	at, place := s.at()
 	if ranges == 0 && !size.Given() {
 		c.misfit(at, place, "no-size", "add  range:,  size:  or  tier:", "%s of network %s has no range, and neither size nor tier to say how large it is", s.name(), n.Name)
@@ -135,8 +135,8 @@ func (c *carver) withinLimits(n *estate.Network, size plan.Number, place string)
 	return false
 }
 
-// tierSeats are the seats of one tier: one for each zone or region, and one more for each subnet beyond that.
-func (c *carver) tierSeats(n *estate.Network, t *estate.Tier, families [2]bool) ([]*seat, *tierSize) {
+// tierNeeds are the needs of one tier: one for each zone or region, and one more for each subnet beyond that.
+func (c *carver) tierNeeds(n *estate.Network, t *estate.Tier, families [2]bool) ([]*need, *tierSize) {
 	places := placesOf(n, t)
 	place := "networks." + n.Name + ".tiers." + t.Name
 	if len(places) == 0 {
@@ -144,23 +144,23 @@ func (c *carver) tierSeats(n *estate.Network, t *estate.Tier, families [2]bool) 
 			"tier %s/%s cannot be carved: its subnets live in zones, and network %s has none", n.Name, t.Name, n.Name)
 		return nil, nil
 	}
-	seats := make([]*seat, len(places))
+	needs := make([]*need, len(places))
 	for _, s := range t.Subnets {
 		i := slices.Index(places, n.PlaceOf(s))
-		if i < 0 || seats[i] != nil {
-			i = len(seats)
-			seats = append(seats, nil)
+		if i < 0 || needs[i] != nil {
+			i = len(needs)
+			needs = append(needs, nil)
 		}
-		seats[i] = &seat{tier: t, slot: i, place: n.PlaceOf(s), subnet: s, fixed: s.Plan.Slot}
-		seats[i].keep(s.Ranges)
+		needs[i] = &need{tier: t, slot: i, place: n.PlaceOf(s), subnet: s, fixed: s.Plan.Slot}
+		needs[i].keep(s.Ranges)
 	}
 	for i := range places {
-		if seats[i] == nil {
-			seats[i] = &seat{tier: t, slot: i, place: places[i]}
+		if needs[i] == nil {
+			needs[i] = &need{tier: t, slot: i, place: places[i]}
 		}
 	}
-	size := c.tierSize(n, t, seats, place, families[ipv4])
-	for _, s := range seats {
+	size := c.tierSize(n, t, needs, place, families[ipv4])
+	for _, s := range needs {
 		if size == nil {
 			break
 		}
@@ -174,13 +174,13 @@ func (c *carver) tierSeats(n *estate.Network, t *estate.Tier, families [2]bool) 
 			}
 		}
 	}
-	return seats, size
+	return needs, size
 }
 
 // tierSize finds the length of a tier's subnets: the one written, that of the smallest range for the head count with
 // its growth under the profile, at least as large as the subnets it has; nil, and a misfit where one is needed, when
 // the plan does not say.
-func (c *carver) tierSize(n *estate.Network, t *estate.Tier, seats []*seat, place string, hasIPv4 bool) *tierSize {
+func (c *carver) tierSize(n *estate.Network, t *estate.Tier, needs []*need, place string, hasIPv4 bool) *tierSize {
 	p, profile := t.Plan, n.Profile
 	size := &tierSize{spare: 1}
 	if profile.SubnetsIn != plan.OneZone {
@@ -191,7 +191,7 @@ func (c *carver) tierSize(n *estate.Network, t *estate.Tier, seats []*seat, plac
 	}
 	size.size[ipv6], size.why[ipv6] = subnet6, why6
 	largest, missing := 0, false
-	for _, s := range seats {
+	for _, s := range needs {
 		if r := s.have[ipv4]; r.IsValid() && (largest == 0 || r.Bits() < largest) {
 			largest = r.Bits()
 		}
@@ -205,15 +205,15 @@ func (c *carver) tierSize(n *estate.Network, t *estate.Tier, seats []*seat, plac
 		}
 		size.size[ipv4], size.why[ipv4] = p.Size.Value, fmt.Sprintf("/%d as written", p.Size.Value)
 	case p.Hosts.Given():
-		need, kept := plan.Grown(p.Hosts.Value, p.Growth.Value), profile.KeptFirst+profile.KeptLast
+		need, reserved := plan.Grown(p.Hosts.Value, p.Growth.Value), profile.ReservedFirst+profile.ReservedLast
 		length, fits := profile.SizeFor(need)
-		why := fmt.Sprintf("%d hosts and %d kept addresses fit into a /%d", p.Hosts.Value, kept, length)
+		why := fmt.Sprintf("%d hosts and %d reserved addresses fit into a /%d", p.Hosts.Value, reserved, length)
 		if p.Growth.Given() {
-			why = fmt.Sprintf("%d hosts, %d with growth, and %d kept addresses fit into a /%d", p.Hosts.Value, need, kept, length)
+			why = fmt.Sprintf("%d hosts, %d with growth, and %d reserved addresses fit into a /%d", p.Hosts.Value, need, reserved, length)
 		}
 		if !fits && missing {
 			c.misfit(p.Hosts.At, place+".hosts", "size-limit", fmt.Sprintf("ask for up to %d, or use several tiers", profile.UsableIn(profile.Largest)),
-				"%d hosts and %d kept addresses need a /%d, and the largest subnet of profile %s is a /%d", need, kept, length, profile.Name, profile.Largest)
+				"%d hosts and %d reserved addresses need a /%d, and the largest subnet of profile %s is a /%d", need, reserved, length, profile.Name, profile.Largest)
 			return nil
 		}
 		if largest > 0 && largest < length {
@@ -257,10 +257,10 @@ func placesOf(n *estate.Network, t *estate.Tier) []string {
 	return []string{""}
 }
 
-// finish writes down what became of a network's seats: rows, and the edits that write new ranges.
-func (c *carver) finish(n *estate.Network, seats []*seat) {
+// finish writes down what became of a network's needs: rows, and the edits that write new ranges.
+func (c *carver) finish(n *estate.Network, needs []*need) {
 	taken := map[string]bool{}
-	for _, s := range seats {
+	for _, s := range needs {
 		switch {
 		case s.held != nil:
 			c.finishHeld(s)
@@ -270,7 +270,7 @@ func (c *carver) finish(n *estate.Network, seats []*seat) {
 	}
 }
 
-func (c *carver) finishHeld(s *seat) {
+func (c *carver) finishHeld(s *need) {
 	h := s.held
 	for _, r := range h.Ranges {
 		c.Held = append(c.Held, Held{h.Network.Name, h.Name, r, h.Plan.For.Value, h.Plan.Owner.Value, Kept, ""})
@@ -281,7 +281,7 @@ func (c *carver) finishHeld(s *seat) {
 	}
 }
 
-func (c *carver) finishSubnet(n *estate.Network, s *seat, taken map[string]bool) {
+func (c *carver) finishSubnet(n *estate.Network, s *need, taken map[string]bool) {
 	path := []string{"networks", n.Name, "subnets"}
 	var words []string
 	name, zone, region, tier := "", "", "", ""
@@ -333,7 +333,7 @@ func (c *carver) row(n *estate.Network, name, tier, zone, region string, p netip
 
 // freshName is the name of a new subnet by the pattern that the plan gives, else web-a for tier web in zone west-a of
 // region west. A name that is taken gets a number.
-func (c *carver) freshName(n *estate.Network, s *seat, taken map[string]bool) string {
+func (c *carver) freshName(n *estate.Network, s *need, taken map[string]bool) string {
 	name := n.SubnetName(c.ranges[n], s.tier.Name, s.place, s.taken(ipv4))
 	free := name
 	for i := 2; n.Subnet(free) != nil || taken[free]; i++ {
