@@ -11,7 +11,8 @@ import (
 	"strings"
 
 	"wendrik/internal/core/address"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/profile"
+	"wendrik/internal/core/wrong"
 )
 
 func blockCommand() *command {
@@ -56,13 +57,13 @@ type blockArgs struct {
 
 // run does what the flags ask for.
 func (b *blockArgs) run(c *call) (int, error) {
-	profiles := plan.Profiles
+	profiles := profile.BuiltIn
 	if b.profile != "" {
-		p, found := plan.ProfileNamed(b.profile)
+		p, found := profile.Named(b.profile)
 		if !found {
 			return cannot, &usageError{fmt.Sprintf("there is no profile %q", b.profile), "-profile zonal, regional or plain"}
 		}
-		profiles = []plan.Profile{p}
+		profiles = []profile.Profile{p}
 	}
 	if b.hosts != 0 || b.growth != "" {
 		return b.sizes(c, profiles)
@@ -144,7 +145,7 @@ func parseIntervals(words []string) ([]address.Interval, error) {
 
 // rangeMistake is an error of reading a range, with what would be right.
 func rangeMistake(err error) error {
-	message, fix := plan.Advice(err)
+	message, fix := err.Error(), wrong.Right(err)
 	return &usageError{message, fix}
 }
 
@@ -277,8 +278,8 @@ func (b *blockArgs) list(c *call, list []netip.Prefix) (int, error) {
 }
 
 // sizes says which subnet a head count takes.
-func (b *blockArgs) sizes(c *call, profiles []plan.Profile) (int, error) {
-	growth, err := plan.ParseGrowth(b.growth)
+func (b *blockArgs) sizes(c *call, profiles []profile.Profile) (int, error) {
+	growth, err := profile.ParseGrowth(b.growth)
 	switch {
 	case b.growth != "" && err != nil:
 		return cannot, rangeMistake(err)
@@ -289,7 +290,7 @@ func (b *blockArgs) sizes(c *call, profiles []plan.Profile) (int, error) {
 	}
 	t := &sheet{header: []string{"profile", "size", "addresses", "reserved", "usable", "left over"}, right: map[int]bool{2: true, 3: true, 4: true, 5: true}, wrap: -1}
 	out := blockSizesOut{Sizes: []blockSizeOut{}}
-	need := plan.Grown(b.hosts, growth)
+	need := profile.Grown(b.hosts, growth)
 	for _, p := range profiles {
 		length, fits := p.SizeFor(need)
 		if !fits {
@@ -316,7 +317,7 @@ func (b *blockArgs) sizes(c *call, profiles []plan.Profile) (int, error) {
 }
 
 // describe tells all about one range, or what lies in what of several.
-func (b *blockArgs) describe(c *call, given []address.Interval, profiles []plan.Profile) (int, error) {
+func (b *blockArgs) describe(c *call, given []address.Interval, profiles []profile.Profile) (int, error) {
 	cards := blocksOut{Blocks: []blockOut{}}
 	for _, i := range given {
 		cards.Blocks = append(cards.Blocks, blockCardOf(i, given, profiles))
@@ -383,7 +384,7 @@ type blockSizeOut struct {
 }
 
 // blockCardOf gathers all about one range; among is what was given with it.
-func blockCardOf(i address.Interval, among []address.Interval, profiles []plan.Profile) blockOut {
+func blockCardOf(i address.Interval, among []address.Interval, profiles []profile.Profile) blockOut {
 	set := address.Between(i.First, i.Last)
 	k := blockOut{Range: i.String(), First: i.First.String(), Last: i.Last.String(), Count: set.Count(), Class: "public",
 		Usable: []usableOut{}, Halves: []string{}, Blocks: []string{}, ReverseIn: []string{}}

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/text"
+	pretty "github.com/jedib0t/go-pretty/v6/text"
 
 	"wendrik/internal/core/estate"
 )
@@ -14,7 +14,7 @@ import (
 // This file makes the cards of the show command, one kind of thing after another.
 
 func networkCard(n *estate.Network) *card {
-	k := &card{kind: "network", name: n.Name, at: n.Plan.Name.At}
+	k := &card{kind: "network", name: n.Name, at: n.At()}
 	k.fact("profile", "%s", n.Profile.Name)
 	for _, r := range n.Regions {
 		k.fact("region", "%s", r.Name.Value)
@@ -65,7 +65,7 @@ func networkCard(n *estate.Network) *card {
 
 func subnetsSheet(subnets []*estate.Subnet) *sheet {
 	t := &sheet{header: []string{"subnet", "tier", "zone", "range", "usable", "taken", "table", "list"}, right: map[int]bool{4: true, 5: true}, wrap: -1,
-		paint: func(column int, cell string) text.Colors {
+		paint: func(column int, cell string) pretty.Colors {
 			if column == 6 && strings.HasSuffix(cell, ", by default") {
 				return dim
 			}
@@ -133,7 +133,7 @@ func workloadsSheet(all []*estate.Workload) *sheet {
 }
 
 func subnetCard(s *estate.Subnet) *card {
-	k := &card{kind: "subnet", name: s.Path(), at: s.Plan.Name.At}
+	k := &card{kind: "subnet", name: s.ID(), at: s.At()}
 	if s.Tier != nil {
 		k.fact("tier", "%s", s.Tier.Name)
 	}
@@ -156,7 +156,7 @@ func subnetCard(s *estate.Subnet) *card {
 	if s.ByDefault {
 		how = "is its own because no table names it"
 	}
-	k.fact("table", "%s, which %s", s.Table.Path(), how)
+	k.fact("table", "%s, which %s", s.Table.ID(), how)
 	if s.List != nil {
 		k.fact("list", "%s/%s", s.Network.Name, s.List.Name)
 	} else {
@@ -176,7 +176,7 @@ func subnetCard(s *estate.Subnet) *card {
 }
 
 func tierCard(t *estate.Tier) *card {
-	k := &card{kind: "tier", name: t.Network.Name + "/" + t.Name, at: t.Plan.Name.At}
+	k := &card{kind: "tier", name: t.ID(), at: t.At()}
 	if t.Plan.Access.Given() {
 		k.fact("access", "%s", t.Plan.Access.Value)
 	}
@@ -199,7 +199,7 @@ func tierCard(t *estate.Tier) *card {
 }
 
 func tableCard(t *estate.Table) *card {
-	k := &card{kind: "route table", name: t.Path(), at: t.At()}
+	k := &card{kind: "route table", name: t.ID(), at: t.At()}
 	k.fact("for", "%s", tableFor(t))
 	if t.Plan == nil {
 		k.fact("note", "the plan does not write it; it has what every network has")
@@ -215,26 +215,18 @@ func routesSheet(routes []*estate.Route) *sheet {
 	for _, r := range routes {
 		line := ""
 		if r.At.Known() {
-			line = fmt.Sprint(r.At.Line)
+			line = fmt.Sprint(r.At.Line())
 		}
-		via, kind := r.Via.Name, ""
-		switch {
-		case r.Origin == estate.Local:
+		via, kind := r.ViaName(), ""
+		switch hop := r.Via.(type) {
+		case nil:
 			via = "local"
-		case r.Via.Gateway != nil:
-			kind = gatewayKind(r.Via.Gateway)
-		case r.Via.Peering != nil:
-			kind = "peering"
-		case r.Via.Hub != nil:
-			kind = "hub"
-		case r.Via.Site != nil:
-			kind = "site"
-		case r.Via.Workload != nil:
-			kind = "workload"
-		case r.Via.Network != nil:
-			kind = "network"
-		case r.Via.Link != nil:
-			kind = "hub link"
+		case *estate.Gateway:
+			kind = gatewayKind(hop)
+		default:
+			if hop != estate.Blackhole {
+				kind = string(hop.Kind())
+			}
 		}
 		t.add(r.To.String(), via, kind, originNames[r.Origin], line)
 	}
@@ -242,7 +234,7 @@ func routesSheet(routes []*estate.Route) *sheet {
 }
 
 func workloadCard(w *estate.Workload) *card {
-	k := &card{kind: "workload", name: w.Name, at: w.Plan.Name.At}
+	k := &card{kind: "workload", name: w.Name, at: w.At()}
 	k.fact("in", "%s", w.Plan.In.Value)
 	k.fact("address", "%s", joinAddrs(w.Addrs))
 	if len(w.Public) > 0 {
@@ -252,9 +244,9 @@ func workloadCard(w *estate.Workload) *card {
 		k.fact("listens", "%s", listens(w))
 	}
 	switch {
-	case w.Translates:
+	case w.Forwards == estate.NATForwarding:
 		k.fact("forwards", "what routes lead to it, under its own address")
-	case w.Forwards:
+	case w.Forwards == estate.PlainForwarding:
 		k.fact("forwards", "what routes lead to it, as it is")
 	}
 	if len(w.Targets) > 0 {
@@ -265,7 +257,7 @@ func workloadCard(w *estate.Workload) *card {
 		k.fact("targets", "%s, on %s", joinNames(w.Targets, func(x *estate.Workload) string { return x.Name }), on)
 	}
 	if s := w.Subnet; s != nil {
-		k.fact("table", "%s", s.Table.Path())
+		k.fact("table", "%s", s.Table.ID())
 		if s.List != nil {
 			k.fact("list", "%s/%s", s.Network.Name, s.List.Name)
 		}
@@ -283,10 +275,10 @@ func workloadCard(w *estate.Workload) *card {
 
 func addRules(t *sheet, name string, in, out []estate.Rule) {
 	for _, r := range in {
-		t.add(name, "in", r.Text, fmt.Sprint(r.At.Line))
+		t.add(name, "in", r.Text, fmt.Sprint(r.At.Line()))
 	}
 	for _, r := range out {
-		t.add(name, "out", r.Text, fmt.Sprint(r.At.Line))
+		t.add(name, "out", r.Text, fmt.Sprint(r.At.Line()))
 	}
 	for _, way := range []struct {
 		name  string
@@ -299,7 +291,7 @@ func addRules(t *sheet, name string, in, out []estate.Rule) {
 }
 
 func groupCard(g *estate.Group) *card {
-	k := &card{kind: "group", name: g.Network.Name + "/" + g.Name, at: g.Plan.Name.At}
+	k := &card{kind: "group", name: g.ID(), at: g.At()}
 	rules := &sheet{header: []string{"group", "way", "rule", "line"}, right: map[int]bool{3: true}, wrap: 2}
 	addRules(rules, g.Name, g.In, g.Out)
 	k.part("rules", rules)
@@ -308,7 +300,7 @@ func groupCard(g *estate.Group) *card {
 }
 
 func listCard(l *estate.List) *card {
-	k := &card{kind: "list", name: l.Network.Name + "/" + l.Name, at: l.Plan.Name.At}
+	k := &card{kind: "list", name: l.ID(), at: l.At()}
 	k.fact("guards", "%s", joinNames(guarded(l), func(s *estate.Subnet) string { return s.Name }))
 	rules := &sheet{header: []string{"list", "way", "rule", "line"}, right: map[int]bool{3: true}, wrap: 2}
 	addRules(rules, l.Name, l.In, l.Out)
@@ -317,17 +309,17 @@ func listCard(l *estate.List) *card {
 }
 
 func gatewayCard(g *estate.Gateway) *card {
-	k := &card{kind: "gateway", name: g.Path(), at: g.Plan.Name.At}
+	k := &card{kind: "gateway", name: g.ID(), at: g.At()}
 	k.fact("kind", "%s", gatewayKind(g))
 	switch {
-	case g.Internet && g.Attached:
+	case g.Type == estate.InternetGateway && g.Attached:
 		k.fact("attached", "yes")
-	case g.Internet:
+	case g.Type == estate.InternetGateway:
 		k.fact("attached", "no: nothing passes it")
-	case g.Egress:
+	case g.Type == estate.EgressGateway:
 		k.fact("carries", "IPv6 that begins inside, and its replies")
 	case g.In != nil:
-		k.fact("in", "%s", g.In.Path())
+		k.fact("in", "%s", g.In.ID())
 	default:
 		k.fact("serves", "%s", joinNames(g.Serves, func(s *estate.Subnet) string { return s.Name }))
 	}
@@ -340,8 +332,8 @@ func gatewayCard(g *estate.Gateway) *card {
 	routes := &sheet{header: []string{"table", "to", "for", "line"}, right: map[int]bool{3: true}, wrap: 2}
 	for _, t := range g.Network.Tables {
 		for _, r := range t.Routes {
-			if r.Via.Gateway == g {
-				routes.add(t.Name, r.To.String(), tableFor(t), fmt.Sprint(r.At.Line))
+			if r.Via == g {
+				routes.add(t.Name, r.To.String(), tableFor(t), fmt.Sprint(r.At.Line()))
 			}
 		}
 	}
@@ -353,7 +345,7 @@ func gatewayCard(g *estate.Gateway) *card {
 }
 
 func peeringCard(p *estate.Peering) *card {
-	k := &card{kind: "peering", name: p.Name, at: p.Plan.Name.At}
+	k := &card{kind: "peering", name: p.Name, at: p.At()}
 	k.fact("between", "%s and %s", p.Between[0].Name, p.Between[1].Name)
 	k.fact("state", "%s", peeringState(p))
 	for i, n := range p.Between {
@@ -365,8 +357,8 @@ func peeringCard(p *estate.Peering) *card {
 	for _, n := range p.Between {
 		for _, t := range n.Tables {
 			for _, r := range t.Routes {
-				if r.Via.Peering == p {
-					routes.add(t.Path(), r.To.String(), tableFor(t), fmt.Sprint(r.At.Line))
+				if r.Via == p {
+					routes.add(t.ID(), r.To.String(), tableFor(t), fmt.Sprint(r.At.Line()))
 				}
 			}
 		}
@@ -376,10 +368,10 @@ func peeringCard(p *estate.Peering) *card {
 }
 
 func hubCard(e *estate.Estate, h *estate.Hub) *card {
-	k := &card{kind: "hub", name: h.Name, at: h.Plan.Name.At}
+	k := &card{kind: "hub", name: h.Name, at: h.At()}
 	attached := &sheet{header: []string{"attached", "table"}, wrap: -1}
 	for _, a := range h.Attachments {
-		attached.add(a.Name(), a.Table.Name)
+		attached.add(a.To().ID(), a.Table.Name)
 	}
 	k.part("attachments", attached)
 	links := &sheet{header: []string{"link", "to", "state"}, wrap: -1}
@@ -397,19 +389,19 @@ func hubCard(e *estate.Estate, h *estate.Hub) *card {
 }
 
 func hubLinkCard(l *estate.HubLink) *card {
-	k := &card{kind: "hub link", name: l.Name, at: l.Plan.Name.At}
+	k := &card{kind: "hub link", name: l.Name, at: l.At()}
 	k.fact("between", "%s and %s", l.Between[0].Name, l.Between[1].Name)
 	k.fact("state", "%s", linkState(l))
 	for i, h := range l.Between {
 		if t := l.Tables[i]; t != nil {
-			k.fact("table", "what comes over it to %s looks into %s", h.Name, t.Path())
+			k.fact("table", "what comes over it to %s looks into %s", h.Name, t.ID())
 		}
 	}
 	return k
 }
 
 func siteCard(s *estate.Site) *card {
-	k := &card{kind: "site", name: s.Name, at: s.Plan.Name.At}
+	k := &card{kind: "site", name: s.Name, at: s.At()}
 	k.fact("ranges", "%s", joinRanges(s.Ranges))
 	if len(s.Knows) > 0 {
 		k.fact("knows", "%s", joinRanges(s.Knows))
@@ -426,7 +418,7 @@ func siteCard(s *estate.Site) *card {
 }
 
 func clusterCard(c *estate.Cluster) *card {
-	k := &card{kind: "cluster", name: c.Name, at: c.Plan.Name.At}
+	k := &card{kind: "cluster", name: c.Name, at: c.At()}
 	k.fact("in", "network %s", c.Network.Name)
 	k.fact("pods", "%s", joinRanges(c.Pods))
 	k.fact("services", "%s", joinRanges(c.Services))
@@ -434,7 +426,7 @@ func clusterCard(c *estate.Cluster) *card {
 }
 
 func blockCard(e *estate.Estate, b *estate.Block) *card {
-	k := &card{kind: "block", name: b.Name, at: b.Plan.Name.At}
+	k := &card{kind: "block", name: b.Name, at: b.At()}
 	k.fact("range", "%s", joinRanges(b.Ranges))
 	if b.Within != nil {
 		k.fact("within", "%s", b.Within.Name)

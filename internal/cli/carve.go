@@ -6,11 +6,12 @@ import (
 	"net/netip"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/text"
+	pretty "github.com/jedib0t/go-pretty/v6/text"
 
 	"wendrik/internal/core/carve"
 	"wendrik/internal/core/check"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/text"
 )
 
 func carveCommand() *command {
@@ -48,7 +49,7 @@ func carveCommand() *command {
 				findings := check.Run(e, check.Names)
 				switch *format {
 				case "json":
-					err = c.json(carveJSON(r, findings, e.Plan.Source))
+					err = c.json(carveJSON(r, findings, e.Plan.Files))
 				case "text":
 					if !*write {
 						c.carved(r, *all, *why)
@@ -60,9 +61,9 @@ func carveCommand() *command {
 					return cannot, err
 				}
 				for _, f := range findings {
-					c.finding(c.err, e.Plan.Source, f)
+					c.finding(c.err, e.Plan.Files, f)
 				}
-				status, err := c.finishCarve(r, e.Plan.Source, *name, *write, *format == "text")
+				status, err := c.finishCarve(r, e.Plan.Files, *name, *write, *format == "text")
 				if status == good && len(findings) > 0 {
 					status = no
 				}
@@ -73,7 +74,7 @@ func carveCommand() *command {
 }
 
 // finishCarve writes the ranges when that was asked for and everything fits, and says what to do next.
-func (c *call) finishCarve(r *carve.Result, src *plan.Source, name string, write, talk bool) (int, error) {
+func (c *call) finishCarve(r *carve.Result, src *text.Files, name string, write, talk bool) (int, error) {
 	for _, m := range r.Misfits {
 		c.finding(c.err, src, m)
 	}
@@ -82,7 +83,7 @@ func (c *call) finishCarve(r *carve.Result, src *plan.Source, name string, write
 		c.tell("%s; %s written", misfits(len(r.Misfits)), map[bool]string{true: "nothing was", false: "nothing can be"}[write])
 		return no, nil
 	case write && r.New():
-		if err := c.save(name, src, r.Edits, talk); err != nil {
+		if err := c.save(name, src, r.Changes, talk); err != nil {
 			return cannot, err
 		}
 		c.written(talk, "written to %s: the ranges of %s", clean(name), news(r))
@@ -253,7 +254,7 @@ func forScreen(t *sheet) *sheet {
 
 func carveSheet(r *carve.Result, all bool) *sheet {
 	t := &sheet{header: []string{"network", "subnet", "tier", "zone", "range", "usable", "first", "last", "state"}, right: map[int]bool{5: true}, wrap: -1,
-		paint: func(column int, cell string) text.Colors {
+		paint: func(column int, cell string) pretty.Colors {
 			if column == 8 && cell == string(carve.New) {
 				return fine
 			}
@@ -330,7 +331,7 @@ type carveAggregateOut struct {
 	Free      *big.Int `json:"free"`
 }
 
-func carveJSON(r *carve.Result, findings []plan.Finding, src *plan.Source) carveOut {
+func carveJSON(r *carve.Result, findings []diag.Finding, src *text.Files) carveOut {
 	out := carveOut{[]carveNetworkOut{}, []carveSubnetOut{}, []carveHeldOut{}, []carveAggregateOut{}, findingsJSON(r.Misfits, src), findingsJSON(findings, src)}
 	for _, n := range r.Networks {
 		out.Networks = append(out.Networks, carveNetworkOut{n.Name, n.Range.String(), n.Block, string(n.State), n.Why})
@@ -357,22 +358,19 @@ type findingOut struct {
 	Fix      string `json:"fix"`
 	Place    string `json:"place"`
 	File     string `json:"file"`
-	Line     int32  `json:"line"`
-	Column   int32  `json:"column"`
+	Line     int    `json:"line"`
+	Column   int    `json:"column"`
 }
 
-func findingsJSON(fs []plan.Finding, src *plan.Source) []findingOut {
+func findingsJSON(fs []diag.Finding, src *text.Files) []findingOut {
 	out := make([]findingOut, 0, len(fs))
 	for _, f := range fs {
-		severity := f.Severity
-		if severity == "" {
-			severity = plan.Error
-		}
-		where := f.Place
+		place := f.Place.String()
+		where := place
 		if f.At.Known() {
-			where = src.Where(f.At) + " " + f.Place
+			where = src.Where(f.At) + " " + place
 		}
-		out = append(out, findingOut{f.Code, string(severity), where, f.Message, f.Fix, f.Place, src.Name, f.At.Line, f.At.Column})
+		out = append(out, findingOut{string(f.Code), string(f.Weight()), where, f.Message, f.Fix(), place, src.Of(f.At).Name, f.At.Line(), f.At.Column()})
 	}
 	return out
 }

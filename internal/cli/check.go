@@ -6,9 +6,11 @@ import (
 	"github.com/jedib0t/go-pretty/v6/progress"
 
 	"wendrik/internal/core/check"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/text"
 )
 
 func checkCommand() *command {
@@ -52,18 +54,18 @@ func checkCommand() *command {
 
 // checked is what check found.
 type checked struct {
-	src      *plan.Source
-	findings []plan.Finding // those of the rules, then those of expectations
+	src      *text.Files
+	findings []diag.Finding // those of the rules, then those of expectations
 	expected []expect.Result
 	ruled    bool // whether the rules were run
 }
 
 // checked runs the rules and the expectations.
 func (c *call) checked(e *estate.Estate, only string) *checked {
-	r := &checked{src: e.Plan.Source, ruled: only != "expect"}
+	r := &checked{src: e.Plan.Files, ruled: only != "expect"}
 	if r.ruled {
 		for _, f := range check.Run(e) {
-			if only == "all" || f.Severity == plan.Error {
+			if only == "all" || f.Severity == diag.Error {
 				r.findings = append(r.findings, f)
 			}
 		}
@@ -72,14 +74,43 @@ func (c *call) checked(e *estate.Estate, only string) *checked {
 	r.expected = expect.Run(e, meter.step)
 	meter.end()
 	for _, x := range r.expected {
-		if f, is := x.Finding(); is && (only != "errors" || f.Severity == plan.Error) {
+		if f, is := x.Finding(); is && (only != "errors" || f.Severity == diag.Error) {
+			if more := lookCloser(x); more != "" {
+				f.Fixes = diag.Advise(more)
+			}
 			r.findings = append(r.findings, f)
 		}
 	}
 	return r
 }
 
-func (r *checked) count(s plan.Severity) int {
+// fixOf is what would be right of an expectation that does not hold: a command that tells more, or the fix itself.
+func fixOf(x expect.Result) string {
+	if more := lookCloser(x); more != "" {
+		return more
+	}
+	f := diag.Finding{Fixes: x.Fixes}
+	return f.Fix()
+}
+
+// lookCloser is the command that shows why an expectation does not hold, where more is to be seen than its finding says.
+func lookCloser(x expect.Result) string {
+	a := x.Counter
+	if a == nil || !x.Never && len(a.Blockers) < 2 {
+		return ""
+	}
+	on := ""
+	if !x.Flows.Equal(flow.Any()) {
+		on = " -on " + x.Flows.Word()
+	}
+	what := "all that stops it"
+	if x.Never {
+		what = "by which way"
+	}
+	return fmt.Sprintf("wendrik reach %s %s%s  shows %s", a.From.Name, a.To.Name, on, what)
+}
+
+func (r *checked) count(s diag.Severity) int {
 	n := 0
 	for _, f := range r.findings {
 		if f.Severity == s {
@@ -114,7 +145,7 @@ func (c *call) writeChecked(r *checked, format string) error {
 	}
 	t := &sheet{header: []string{"severity", "code", "where", "what", "fix"}, wrap: 3}
 	for _, f := range r.findings {
-		t.add(string(f.Severity), f.Code, r.src.Where(f.At), f.Message, f.Fix)
+		t.add(string(f.Severity), string(f.Code), r.src.Where(f.At), f.Message, f.Fix())
 	}
 	return c.write(t, format)
 }
@@ -123,7 +154,7 @@ func (c *call) writeChecked(r *checked, format string) error {
 const maxChecked = 100
 
 func (c *call) checkedText(r *checked) {
-	errors, warnings := r.count(plan.Error), r.count(plan.Warning)
+	errors, warnings := r.count(diag.Error), r.count(diag.Warning)
 	held := fmt.Sprintf("%d of %s hold", r.holding(), count(len(r.expected), "expectation"))
 	if len(r.expected) == 0 {
 		held = "the plan has no expectations"
@@ -139,7 +170,7 @@ func (c *call) checkedText(r *checked) {
 			break
 		}
 		colour := bad
-		if f.Severity == plan.Warning {
+		if f.Severity == diag.Warning {
 			colour = doubt
 		}
 		c.say("\n%s  %s", colour.Sprintf("%-7s", f.Severity), dim.Sprint(f.Code))
@@ -157,7 +188,7 @@ func (c *call) checkedText(r *checked) {
 func (c *call) rules(format string) error {
 	t := &sheet{header: []string{"code", "about", "what it looks for"}, wrap: 2}
 	for _, r := range check.Rules {
-		t.add(r.Code, string(r.Topic), r.Doc)
+		t.add(string(r.Code), string(r.Topic), r.Doc)
 	}
 	switch format {
 	case "text", "csv", "md":
@@ -187,9 +218,9 @@ type expectationOut struct {
 }
 
 func checkJSON(r *checked) checkOut {
-	out := checkOut{r.count(plan.Error), r.count(plan.Warning), findingsJSON(r.findings, r.src), []expectationOut{}}
+	out := checkOut{r.count(diag.Error), r.count(diag.Warning), findingsJSON(r.findings, r.src), []expectationOut{}}
 	for _, x := range r.expected {
-		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Pairs, x.Against, "", "", x.Why, x.Fix}
+		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Pairs, x.Against, "", "", x.Why, fixOf(x)}
 		if x.Counter != nil {
 			one.From, one.To = x.Counter.From.Name, x.Counter.To.Name
 		}

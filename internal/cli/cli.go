@@ -8,8 +8,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
-
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/diag"
 )
 
 // The exit statuses.
@@ -87,7 +86,7 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 			known = append(known, k.name)
 		}
 		fix := "wendrik help  lists the commands"
-		if near := plan.Nearest(name, known); near != "" {
+		if near := diag.Nearest(name, known); near != "" {
 			fix = fmt.Sprintf("did you mean  wendrik %s?", near)
 		}
 		s.complain(fmt.Sprintf("there is no command %q", name), fix)
@@ -173,7 +172,7 @@ func (f *flags) explain(err error) error {
 		var known []string
 		f.VisitAll(func(x *flag.Flag) { known = append(known, x.Name) })
 		e := &usageError{fmt.Sprintf("%s has no flag -%s", f.command.name, name), ""}
-		if near := plan.Nearest(name, known); near != "" {
+		if near := diag.Nearest(name, known); near != "" {
 			e.fix = fmt.Sprintf("did you mean -%s?", near)
 		}
 		return e

@@ -6,10 +6,11 @@ import (
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/progress"
-	"github.com/jedib0t/go-pretty/v6/text"
+	pretty "github.com/jedib0t/go-pretty/v6/text"
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
+	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
 )
 
@@ -135,7 +136,7 @@ func (g *gridCall) unitsBy(kind string, all []*estate.Workload) *units {
 		case kind == "tiers" && s.Tier != nil:
 			name = s.Network.Name + "/" + s.Tier.Name
 		case kind != "workloads":
-			name = s.Path()
+			name = s.ID()
 		}
 		i, found := known[name]
 		if !found {
@@ -166,10 +167,10 @@ func (g *gridCall) fitting(all []*estate.Workload) *units {
 type matrix struct {
 	*units
 	rows, columns []int
-	sums          []reach.Sum
+	sums          []grid.Sum
 }
 
-func (m *matrix) at(row, column int) reach.Sum { return m.sums[row*len(m.names)+column] }
+func (m *matrix) at(row, column int) grid.Sum { return m.sums[row*len(m.names)+column] }
 
 func (g *gridCall) table(from, to []*estate.Workload) error {
 	wanted := make([]bool, len(g.e.Workloads))
@@ -184,7 +185,7 @@ func (g *gridCall) table(from, to []*estate.Workload) error {
 		return &usageError{fmt.Sprintf("a table of %d %s is more than anybody reads", len(u.names), u.kind), "-by tiers,  -by networks,  or  -by classes -format json"}
 	}
 	meter := g.meter("working out the grid", 0, progress.UnitsDefault)
-	m := &matrix{units: u, sums: reach.Matrix(g.e, len(u.names), func(x *estate.Workload) int { return u.of[x.Index] }, meter.step)}
+	m := &matrix{units: u, sums: grid.Matrix(g.e, len(u.names), func(x *estate.Workload) int { return u.of[x.Index] }, meter.step)}
 	meter.end()
 	m.rows, m.columns = u.present(from), u.present(to)
 	switch g.format {
@@ -237,7 +238,7 @@ const maxGridRows = 60
 func (g *gridCall) drawn(m *matrix) {
 	widest := 0
 	for _, i := range m.rows {
-		widest = max(widest, text.StringWidth(clean(m.names[i])))
+		widest = max(widest, pretty.StringWidth(clean(m.names[i])))
 	}
 	widest = min(widest, 40)
 	shownColumns := m.columns[:min(len(m.columns), max((g.width-widest-8)/3, 1))]
@@ -263,7 +264,7 @@ func (g *gridCall) drawn(m *matrix) {
 	}
 	g.say("%s", dim.Sprint(head))
 	for _, i := range shownRows {
-		line := dim.Sprintf("%4d", i+1) + "  " + text.Pad(text.Snip(clean(m.names[i]), widest, "…"), widest, ' ')
+		line := dim.Sprintf("%4d", i+1) + "  " + pretty.Pad(pretty.Snip(clean(m.names[i]), widest, "…"), widest, ' ')
 		for _, j := range shownColumns {
 			mark, colour := g.mark(m.at(i, j), letters)
 			line += "  " + colour.Sprint(mark)
@@ -326,7 +327,7 @@ func (g *gridCall) letters(m *matrix, rows, columns []int) []lettered {
 const alphabet = "abcdefghijklmnopqrstuvwxyz"
 
 // mark is how a cell is drawn.
-func (g *gridCall) mark(s reach.Sum, letters []lettered) (string, text.Colors) {
+func (g *gridCall) mark(s grid.Sum, letters []lettered) (string, pretty.Colors) {
 	if s.Pairs == 0 {
 		return " ", nil
 	}
@@ -369,7 +370,7 @@ func (g *gridCall) legend(letters []lettered) {
 // list lists what passes between one end outside and each workload.
 func (g *gridCall) list(one reach.End, toOne bool, workloads []*estate.Workload) error {
 	meter := g.meter("asking about each workload", 0, progress.UnitsDefault)
-	all := reach.AskEach(g.e, one, toOne, workloads, g.asked, meter.step)
+	all := grid.AskEach(g.e, one, toOne, workloads, g.asked, meter.step)
 	meter.end()
 	if g.format == "json" {
 		return g.json(g.listJSON(one, toOne, all))
@@ -394,9 +395,9 @@ func (g *gridCall) list(one reach.End, toOne bool, workloads []*estate.Workload)
 			if g.format == "text" {
 				by, _, _ = strings.Cut(by, ",") // the NAT, where there is one, is what gives the address
 			}
-			t.add(w.Name, w.Subnet.Path(), string(a.Verdict), joinAddrs(x.SeenAs), by, passes)
+			t.add(w.Name, w.Subnet.ID(), string(a.Verdict), joinAddrs(x.SeenAs), by, passes)
 		} else {
-			t.add(w.Name, w.Subnet.Path(), string(a.Verdict), joinAddrs(w.Public), passes)
+			t.add(w.Name, w.Subnet.ID(), string(a.Verdict), joinAddrs(w.Public), passes)
 		}
 	}
 	if g.format != "text" {
@@ -444,7 +445,7 @@ func (g *gridCall) passesOf(a *reach.Answer, toOne bool) string {
 		if w.Verdict == reach.Blocked {
 			continue
 		}
-		words := passing(w.Outcome().Of(g.asked))
+		words := passing(w.Outcome.Of(g.asked))
 		switch {
 		case len(a.Ways) == 1:
 		case toOne:
@@ -458,8 +459,8 @@ func (g *gridCall) passesOf(a *reach.Answer, toOne bool) string {
 }
 
 // verdictColumn colours the verdicts in a column.
-func verdictColumn(at int) func(int, string) text.Colors {
-	return func(column int, cell string) text.Colors {
+func verdictColumn(at int) func(int, string) pretty.Colors {
+	return func(column int, cell string) pretty.Colors {
 		if column == at {
 			return verdictColours[reach.Verdict(cell)]
 		}
@@ -475,8 +476,8 @@ func leaves(a *reach.Answer) string {
 			continue
 		}
 		for _, h := range w.Forward {
-			if (h.Kind == "nat" || h.Kind == "gateway") && !h.Stops && !slices.Contains(by, h.Where) {
-				by = append(by, h.Where)
+			if gateway, is := h.Object.(*estate.Gateway); is && !h.Stops && !slices.Contains(by, gateway.ID()) {
+				by = append(by, gateway.ID())
 			}
 		}
 	}

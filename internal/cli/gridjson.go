@@ -9,6 +9,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/progress"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
 )
 
@@ -64,14 +65,14 @@ type gridLineOut struct {
 	Why    string   `json:"why"`
 }
 
-func (g *gridCall) listJSON(one reach.End, toOne bool, all []reach.One) gridListOut {
+func (g *gridCall) listJSON(one reach.End, toOne bool, all []grid.One) gridListOut {
 	out := gridListOut{Flow: g.asked.String(), From: one.Name, Workloads: []gridLineOut{}}
 	if toOne {
 		out.From, out.To = "", one.Name
 	}
 	for _, x := range all {
 		w, a := x.Workload, x.Answer
-		line := gridLineOut{w.Name, w.Subnet.Path(), addrTexts(w.Public), outcomeJSON(a.Outcome(), g.asked), []string{}, "", ""}
+		line := gridLineOut{w.Name, w.Subnet.ID(), addrTexts(w.Public), outcomeJSON(a.Outcome, g.asked), []string{}, "", ""}
 		if toOne {
 			line.SeenAs, line.By = addrTexts(x.SeenAs), leaves(a)
 		}
@@ -91,7 +92,7 @@ type classOut struct {
 // classes writes the grid class by class as it is worked out: the classes, for each a row with the numbers of the ways
 // to fare towards every class, and what these are.
 func (g *gridCall) classes() error {
-	grid := reach.NewGrid(g.e, func(*estate.Workload) int { return 0 })
+	all := grid.NewGrid(g.e, func(*estate.Workload) int { return 0 })
 	w := bufio.NewWriterSize(g.out, 1<<16)
 	object := func(v any) error {
 		raw, err := json.Marshal(v)
@@ -102,7 +103,7 @@ func (g *gridCall) classes() error {
 		return err
 	}
 	fmt.Fprintf(w, "{\n\"flow\": %q,\n\"classes\": [", g.asked)
-	for i, c := range grid.Classes {
+	for i, c := range all.Classes {
 		x := classOut{Network: c.Members[0].Subnet.Network.Name}
 		for _, m := range c.Members {
 			x.Workloads = append(x.Workloads, m.Name)
@@ -115,9 +116,9 @@ func (g *gridCall) classes() error {
 	w.WriteString("],\n\"rows\": [")
 	meter := g.meter("working out the grid", 0, progress.UnitsDefault)
 	// Outcomes are numbered in the order in which they come, so that one plan always gives one text.
-	var order []reach.OutcomeID
+	var order []grid.OutcomeID
 	var numbers []int // by the grid's own numbers, from 1
-	numberOf := func(id reach.OutcomeID) int64 {
+	numberOf := func(id grid.OutcomeID) int64 {
 		for int(id) >= len(numbers) {
 			numbers = append(numbers, 0)
 		}
@@ -128,13 +129,13 @@ func (g *gridCall) classes() error {
 		return int64(numbers[id] - 1)
 	}
 	var line []byte
-	err := grid.Rows(func(from int, row []reach.Cell) error {
+	err := all.Rows(func(from int, row []grid.Cell) error {
 		line = append(line[:0], "{\"across\":["...)
 		for to, cell := range row {
 			if to > 0 {
 				line = append(line, ',')
 			}
-			if cell.Across == reach.NoPair {
+			if cell.Across == grid.NoPair {
 				line = append(line, "-1"...)
 			} else {
 				line = strconv.AppendInt(line, numberOf(cell.Across), 10)
@@ -143,7 +144,7 @@ func (g *gridCall) classes() error {
 		line = append(line, "],\"within\":["...)
 		first := true
 		for to, cell := range row {
-			if cell.Within == reach.NoPair {
+			if cell.Within == grid.NoPair {
 				continue
 			}
 			if !first {
@@ -158,7 +159,7 @@ func (g *gridCall) classes() error {
 		}
 		w.WriteString(comma(from))
 		w.Write(line)
-		meter.step(from+1, len(grid.Classes))
+		meter.step(from+1, len(all.Classes))
 		_, err := w.WriteString("]}")
 		return err
 	})
@@ -169,7 +170,7 @@ func (g *gridCall) classes() error {
 	w.WriteString("],\n\"outcomes\": [")
 	for i, id := range order {
 		w.WriteString(comma(i))
-		if err := object(outcomeJSON(grid.Outcome(id), g.asked)); err != nil {
+		if err := object(outcomeJSON(all.Outcome(id), g.asked)); err != nil {
 			return err
 		}
 	}

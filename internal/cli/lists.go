@@ -7,11 +7,11 @@ import (
 	"net/netip"
 	"os"
 
-	"github.com/jedib0t/go-pretty/v6/text"
+	pretty "github.com/jedib0t/go-pretty/v6/text"
 
 	"wendrik/internal/core/overlap"
-	"wendrik/internal/core/plan"
 	"wendrik/internal/core/ranges"
+	"wendrik/internal/core/wrong"
 )
 
 // listOnInput reports whether standard input holds a list in the place of a plan: a file that was put there, or a pipe
@@ -57,8 +57,7 @@ func (s *screen) readList(name, columns string) (*ranges.List, string, error) {
 	defer done()
 	list, err := ranges.Read(counted, named)
 	if err != nil {
-		message, fix := plan.Advice(err)
-		return nil, "", &usageError{fmt.Sprintf("%s: %s", label, message), fix}
+		return nil, "", &usageError{fmt.Sprintf("%s: %s", label, err), wrong.Right(err)}
 	}
 	return list, label, nil
 }
@@ -159,7 +158,7 @@ func (c *call) listed(list *ranges.List, pairs []ranges.Pair, total uint64, labe
 	}
 	c.say("%s\n", strong.Sprint(head))
 	t := &sheet{header: []string{"how", "range", "name", "line", "and", "name", "line"}, right: map[int]bool{3: true, 6: true}, wrap: -1,
-		paint: func(column int, cell string) text.Colors {
+		paint: func(column int, cell string) pretty.Colors {
 			switch {
 			case column != 0:
 				return nil

@@ -5,11 +5,12 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/text"
+	pretty "github.com/jedib0t/go-pretty/v6/text"
 
 	"wendrik/internal/core/check"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/overlap"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 func overlapsCommand() *command {
@@ -55,7 +56,7 @@ func (c *call) planOverlaps(name, format, only string) (int, error) {
 	if err != nil {
 		return cannot, err
 	}
-	src := e.Plan.Source
+	src := e.Plan.Files
 	pairs := overlap.Estate(e)
 	findings := check.Run(e, check.Ranges)
 	shown := pairs
@@ -93,7 +94,7 @@ func (c *call) planOverlaps(name, format, only string) (int, error) {
 // maxShown is how many pairs the text lists.
 const maxShown = 50
 
-func (c *call) overlaps(pairs, shown []overlap.Pair, src *plan.Source) {
+func (c *call) overlaps(pairs, shown []overlap.Pair, src *text.Files) {
 	counts := map[overlap.Verdict]int{}
 	for _, p := range pairs {
 		counts[p.Verdict]++
@@ -119,9 +120,9 @@ func (c *call) overlaps(pairs, shown []overlap.Pair, src *plan.Source) {
 		widest = max(widest, len(p.Shared.String()))
 	}
 	for _, p := range all[:min(len(all), maxShown)] {
-		colour := map[overlap.Verdict]text.Colors{overlap.Conflict: bad, overlap.Latent: doubt, overlap.Harmless: dim}[p.Verdict]
+		colour := map[overlap.Verdict]pretty.Colors{overlap.Conflict: bad, overlap.Latent: doubt, overlap.Harmless: dim}[p.Verdict]
 		c.say("\n%s  %-*s  %s", colour.Sprintf("%-8s", p.Verdict), widest, p.Shared, c.wrap(12+widest, clean(p.Why)))
-		two := &sheet{header: []string{"", "", "", ""}, wrap: -1, paint: func(column int, _ string) text.Colors {
+		two := &sheet{header: []string{"", "", "", ""}, wrap: -1, paint: func(column int, _ string) pretty.Colors {
 			if column == 3 {
 				return place
 			}
@@ -131,8 +132,8 @@ func (c *call) overlaps(pairs, shown []overlap.Pair, src *plan.Source) {
 			two.add("          "+t.Kind, t.Name, t.Range.String(), src.Where(t.At))
 		}
 		_ = c.write(two, "text")
-		if p.Fix != "" {
-			c.say("          fix     %s", c.wrap(19, clean(p.Fix)))
+		if p.Move != nil {
+			c.say("          fix      %s", c.wrap(19, clean(p.Move.String())))
 		}
 		if len(p.inside) > 0 {
 			words := joinNames(p.inside[:min(len(p.inside), maxInside)], func(q overlap.Pair) string { return q.A.Name + " with " + q.B.Name })
@@ -185,10 +186,10 @@ func couples(pairs []overlap.Pair) []*couple {
 	return all
 }
 
-func overlapsSheet(pairs []overlap.Pair, src *plan.Source) *sheet {
+func overlapsSheet(pairs []overlap.Pair, src *text.Files) *sheet {
 	t := &sheet{header: []string{"verdict", "a", "range_a", "b", "range_b", "shared", "why", "fix", "where_a", "where_b"}, wrap: 6}
 	for _, p := range pairs {
-		t.add(string(p.Verdict), p.A.String(), p.A.Range.String(), p.B.String(), p.B.Range.String(), p.Shared.String(), p.Why, p.Fix, src.Where(p.A.At), src.Where(p.B.At))
+		t.add(string(p.Verdict), p.A.String(), p.A.Range.String(), p.B.String(), p.B.Range.String(), p.Shared.String(), p.Why, moveText(p.Move), src.Where(p.A.At), src.Where(p.B.At))
 	}
 	return t
 }
@@ -216,11 +217,19 @@ type overlapOut struct {
 	WhereB  string   `json:"where_b"`
 }
 
-func overlapsJSON(pairs []overlap.Pair, findings []plan.Finding, src *plan.Source) overlapsOut {
+func overlapsJSON(pairs []overlap.Pair, findings []diag.Finding, src *text.Files) overlapsOut {
 	out := overlapsOut{[]overlapOut{}, uint64(len(pairs)), findingsJSON(findings, src)}
 	for _, p := range pairs {
 		out.Overlaps = append(out.Overlaps, overlapOut{p.A.Name, p.B.Name, p.A.Kind, p.B.Kind, p.A.Range.String(), p.B.Range.String(),
-			p.Shared.String(), string(p.Verdict), p.Why, append([]string{}, p.Chain...), p.Fix, src.Where(p.A.At), src.Where(p.B.At)})
+			p.Shared.String(), string(p.Verdict), p.Why, append([]string{}, p.Chain...), moveText(p.Move), src.Where(p.A.At), src.Where(p.B.At)})
 	}
 	return out
+}
+
+// moveText is where a thing could go; empty when that is not known.
+func moveText(m *overlap.Move) string {
+	if m == nil {
+		return ""
+	}
+	return m.String()
 }

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -11,11 +10,12 @@ import (
 	"strings"
 
 	"github.com/aymanbagabas/go-udiff"
-	"github.com/jedib0t/go-pretty/v6/text"
+	pretty "github.com/jedib0t/go-pretty/v6/text"
 	"github.com/natefinch/atomic"
 
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 // planFlag defines the flag that names the plan.
@@ -33,34 +33,35 @@ func (s *screen) load(name string) (*estate.Estate, error) {
 	if name == "-" {
 		label = "standard input"
 	}
-	src := plan.NewSource(label, raw)
-	e, findings := estate.Load(src)
+	files := text.NewFiles(nil)
+	files.Add(label, raw)
+	e, findings := estate.Load(files)
 	if len(findings) == 0 {
 		return e, nil
 	}
 	for _, f := range findings {
-		s.finding(s.err, src, f)
+		s.finding(s.err, files, f)
 	}
 	s.tell("%s in %s; nothing was done", count(len(findings), "problem"), clean(label))
 	return nil, errSaid
 }
 
 // read reads a text, up to one byte more than a plan may have.
-func (s *screen) read(name string) ([]byte, error) {
+func (s *screen) read(name string) (string, error) {
 	in := s.in
 	if name != "-" {
 		f, err := os.Open(name)
 		if err != nil {
-			return nil, fileError(name, err)
+			return "", fileError(name, err)
 		}
 		defer f.Close()
 		in = f
 	}
-	raw, err := io.ReadAll(io.LimitReader(in, plan.MaxText+1))
+	raw, err := io.ReadAll(io.LimitReader(in, text.MaxSize+1))
 	if err != nil {
-		return nil, fileError(name, err)
+		return "", fileError(name, err)
 	}
-	return raw, nil
+	return string(raw), nil
 }
 
 // fileError says in a sentence why a file cannot be used.
@@ -83,22 +84,22 @@ func fileError(name string, err error) error {
 }
 
 // finding shows one finding: where, what, the line itself, and below the place in it what would be right.
-func (s *screen) finding(w io.Writer, src *plan.Source, f plan.Finding) {
+func (s *screen) finding(w io.Writer, src *text.Files, f diag.Finding) {
 	where := clean(src.Where(f.At)) + ":"
 	fmt.Fprintln(w, strings.Replace(wrapTo(s.width-4, 4, where+" "+clean(f.Message)), where, place.Sprint(where), 1))
-	fix := clean(f.Fix)
+	fix := clean(f.Fix())
 	if !f.At.Known() {
 		if fix != "" {
 			fmt.Fprintf(w, "    %s\n", s.wrap(4, fix))
 		}
 		return
 	}
-	line, indent := s.excerpt(src.Line(f.At.Line), int(f.At.Column))
+	line, indent := s.excerpt(src.Line(f.At), f.At.Column())
 	fmt.Fprintf(w, "    %s\n%s%s", dim.Sprint(line), strings.Repeat(" ", 4+indent), bad.Sprint("^"))
 	switch {
 	case fix == "":
 		fmt.Fprintln(w)
-	case 4+indent+2+text.StringWidth(fix) <= s.width:
+	case 4+indent+2+pretty.StringWidth(fix) <= s.width:
 		fmt.Fprintf(w, " %s\n", fix)
 	default:
 		fmt.Fprintf(w, "\n    %s\n", s.wrap(4, fix))
@@ -106,7 +107,7 @@ func (s *screen) finding(w io.Writer, src *plan.Source, f plan.Finding) {
 }
 
 // findings shows findings below a title, when there are any.
-func (c *call) findings(title string, all []plan.Finding, src *plan.Source) {
+func (c *call) findings(title string, all []diag.Finding, src *text.Files) {
 	if len(all) == 0 {
 		return
 	}
@@ -134,15 +135,16 @@ func (s *screen) excerpt(line string, column int) (shown string, indent int) {
 	}
 	before := clean(string(runes[start : column-1]))
 	after := clean(string(runes[column-1 : max(min(len(runes), start+room), column-1)]))
-	return before + after, text.StringWidth(before)
+	return before + after, pretty.StringWidth(before)
 }
 
 // save writes edits into the plan, and shows the difference that they make when it is asked to.
-func (s *screen) save(name string, src *plan.Source, edits []plan.Edit, show bool) error {
+func (s *screen) save(name string, src *text.Files, changes text.Changes, show bool) error {
 	if name == "-" {
 		return &usageError{"standard input cannot be written to", "name the plan with  -plan FILE"}
 	}
-	after, patches, err := plan.Apply(src, edits)
+	before := src.First()
+	after, patches, err := before.Apply(changes.Edits())
 	if err != nil {
 		return &usageError{fmt.Sprintf("%s cannot be edited: %s", name, err), "nothing was written"}
 	}
@@ -152,7 +154,7 @@ func (s *screen) save(name string, src *plan.Source, edits []plan.Edit, show boo
 		for _, p := range shown {
 			diff = append(diff, udiff.Edit{Start: p.Start, End: p.End, New: p.Text})
 		}
-		unified, err := udiff.ToUnified(name, name, string(src.Text), diff, 1)
+		unified, err := udiff.ToUnified(name, name, before.Text, diff, 1)
 		if err != nil {
 			return err
 		}
@@ -161,12 +163,12 @@ func (s *screen) save(name string, src *plan.Source, edits []plan.Edit, show boo
 			s.say("%s", dim.Sprintf("%d more changes are not shown", left))
 		}
 	}
-	return replace(name, src.Text, after)
+	return replace(name, before.Text, after)
 }
 
 // replace puts a new text in the place of the one that was read, at once and whole. It refuses when somebody else has
 // written the file meanwhile.
-func replace(name string, before, after []byte) error {
+func replace(name, before, after string) error {
 	target, err := filepath.EvalSymlinks(name)
 	if err != nil {
 		return fileError(name, err)
@@ -175,10 +177,10 @@ func replace(name string, before, after []byte) error {
 	if err != nil {
 		return fileError(name, err)
 	}
-	if !bytes.Equal(now, before) {
+	if string(now) != before {
 		return &usageError{fmt.Sprintf("%s was changed by somebody else meanwhile", name), "nothing was written; run the command again"}
 	}
-	if err := atomic.WriteFile(target, bytes.NewReader(after)); err != nil {
+	if err := atomic.WriteFile(target, strings.NewReader(after)); err != nil {
 		return &usageError{fmt.Sprintf("%s cannot be written: %s", name, err), "it is as it was"}
 	}
 	return nil

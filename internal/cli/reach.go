@@ -1,18 +1,19 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/progress"
-	"github.com/jedib0t/go-pretty/v6/text"
+	pretty "github.com/jedib0t/go-pretty/v6/text"
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
+	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/wrong"
 )
 
 func reachCommand() *command {
@@ -58,7 +59,7 @@ func reachCommand() *command {
 				r := &reachCall{call: c, e: e, asked: *on != "", allWays: *ways}
 				verdict := reach.Blocked
 				if from.One != nil && to.One != nil {
-					verdict, err = r.one(reach.Ask(e, *from.One, *to.One, asked), *format)
+					verdict, err = r.one(reach.Ask(e, reach.Question{From: *from.One, To: *to.One, Flows: asked}), *format)
 				} else {
 					verdict, err = r.many(from, to, asked, *format)
 				}
@@ -101,12 +102,12 @@ const maxTried = 5000
 
 // one answers for two ends.
 func (c *reachCall) one(a *reach.Answer, format string) (reach.Verdict, error) {
-	var effect *reach.Effect
+	var effect *grid.Effect
 	if len(a.Blockers) > 0 && len(c.e.Workloads) <= maxTried {
-		effect = reach.Try(c.e, a)
+		effect = grid.Try(c.e, a)
 	}
 	if format == "json" {
-		return a.Verdict, c.json(reachJSON(a, effect, c.e.Plan.Source))
+		return a.Verdict, c.json(reachJSON(a, effect, c.e.Plan.Files))
 	}
 	c.reached(a, effect)
 	return a.Verdict, nil
@@ -120,10 +121,10 @@ func (c *reachCall) many(from, to reach.Ends, asked flow.Set, format string) (re
 		}
 	}
 	meter := c.meter("asking about each pair", 0, progress.UnitsDefault)
-	s := reach.AskMany(c.e, from, to, asked, c.allWays, meter.step)
+	s := grid.AskMany(c.e, from, to, asked, c.allWays, meter.step)
 	meter.end()
 	if format == "json" {
-		return s.Verdict, c.json(surveyJSON(s, c.e.Plan.Source))
+		return s.Verdict, c.json(surveyJSON(s, c.e.Plan.Files))
 	}
 	c.surveyed(s)
 	return s.Verdict, nil
@@ -132,31 +133,30 @@ func (c *reachCall) many(from, to reach.Ends, asked flow.Set, format string) (re
 // findEnds finds an end of a question, or many, or says what is wrong with the word.
 func findEnds(e *estate.Estate, word string) (reach.Ends, error) {
 	ends, err := reach.FindEnds(e, word)
-	var unknown *reach.UnknownEndError
-	if errors.As(err, &unknown) {
-		return ends, &usageError{unknown.Message, unknown.Fix}
+	if err != nil {
+		return ends, &usageError{err.Error(), wrong.Right(err)}
 	}
-	return ends, err
+	return ends, nil
 }
 
-var verdictColours = map[reach.Verdict]text.Colors{reach.Open: fine, reach.Partly: doubt, reach.Blocked: bad}
+var verdictColours = map[reach.Verdict]pretty.Colors{reach.Open: fine, reach.Partly: doubt, reach.Blocked: bad}
 
 // reached shows an answer to a person: the verdict in a sentence, what stops it and what the fixes would do, then the
 // ways.
-func (c *reachCall) reached(a *reach.Answer, effect *reach.Effect) {
+func (c *reachCall) reached(a *reach.Answer, effect *grid.Effect) {
 	colour := verdictColours[a.Verdict]
 	from, to := clean(a.From.Name), clean(a.To.Name)
 	switch {
 	case c.asked && a.Verdict == reach.Open:
-		c.say("%s  %s reaches %s on %s", colour.Sprint("open"), from, to, a.Asked)
+		c.say("%s  %s reaches %s on %s", colour.Sprint("open"), from, to, a.Flows)
 	case c.asked && a.Verdict == reach.Blocked:
-		c.say("%s  %s does not reach %s on %s: %s", colour.Sprint("blocked"), from, to, a.Asked, count(len(a.Blockers), "cause"))
+		c.say("%s  %s does not reach %s on %s: %s", colour.Sprint("blocked"), from, to, a.Flows, count(len(a.Blockers), "cause"))
 	case c.asked:
-		c.say("%s  %s reaches %s on %s only in part", colour.Sprint("partly"), from, to, a.Asked)
+		c.say("%s  %s reaches %s on %s only in part", colour.Sprint("partly"), from, to, a.Flows)
 	case a.Verdict == reach.Blocked:
 		c.say("%s  nothing passes from %s to %s: %s", colour.Sprint("blocked"), from, to, count(len(a.Blockers), "cause"))
 	case len(a.Ways) == 1:
-		c.say("%s  from %s to %s pass: %s", colour.Sprint(string(a.Verdict)), from, to, passing(a.Outcome().Of(a.Asked)))
+		c.say("%s  from %s to %s pass: %s", colour.Sprint(string(a.Verdict)), from, to, passing(a.Outcome.Of(a.Flows)))
 	default:
 		c.say("%s  from %s to %s passes what the ways below let through", colour.Sprint(string(a.Verdict)), from, to)
 	}
@@ -164,7 +164,7 @@ func (c *reachCall) reached(a *reach.Answer, effect *reach.Effect) {
 		c.say("      %s sees it as %s", to, strings.Join(addrTexts(a.SeenAs), " or "))
 	}
 	for _, n := range a.Notes {
-		c.say("      note: %s", c.wrap(12, clean(n)))
+		c.say("      note: %s", c.wrap(12, clean(noteText(n))))
 	}
 	c.targets(a)
 	c.blockers(a)
@@ -174,7 +174,7 @@ func (c *reachCall) reached(a *reach.Answer, effect *reach.Effect) {
 		if len(a.Ways) > 1 {
 			c.say("\n%s  from %s to %s", verdictColours[w.Verdict].Sprint(string(w.Verdict)), clean(w.FromName), clean(w.ToName))
 			if !c.asked && w.Verdict != reach.Blocked {
-				c.say("      pass: %s", passing(w.Outcome().Of(a.Asked)))
+				c.say("      pass: %s", passing(w.Outcome.Of(a.Flows)))
 			}
 		}
 		if shown[w.Verdict] && !c.allWays {
@@ -190,27 +190,16 @@ func (c *reachCall) reached(a *reach.Answer, effect *reach.Effect) {
 	}
 }
 
-// passing says what passes, and what does only in part.
-func passing(full, part flow.Set) string {
-	switch {
-	case part.Empty():
-		return full.String()
-	case full.Empty():
-		return "in part " + part.String()
-	}
-	return full.String() + "; in part " + part.String()
-}
-
 // blockers lists the blockers of an answer, each with its line and its fix.
 func (c *reachCall) blockers(a *reach.Answer) {
-	src := c.e.Plan.Source
+	src := c.e.Plan.Files
 	for i, b := range a.Blockers {
 		c.say("\n%s %s", bad.Sprintf("%3d.", i+1), c.wrap(5, clean(b.Message)))
 		where := clean(src.Where(b.At))
-		line := text.Snip(clean(strings.TrimSpace(src.Line(b.At.Line))), max(c.width-7-text.StringWidth(where), 20), "…")
+		line := pretty.Snip(clean(strings.TrimSpace(src.Line(b.At))), max(c.width-7-pretty.StringWidth(where), 20), "…")
 		c.say("     %s  %s", place.Sprint(where), dim.Sprint(line))
-		if b.Fix != "" {
-			c.say("     fix: %s", c.wrap(11, clean(b.Fix)))
+		if fix := b.Fix(); fix != "" {
+			c.say("     fix: %s", c.wrap(10, clean(fix)))
 		}
 	}
 }
@@ -226,7 +215,7 @@ func (c *reachCall) targets(a *reach.Answer) {
 const maxOpenings = 8
 
 // effect says what the fixes would do.
-func (c *reachCall) effect(a *reach.Answer, x *reach.Effect) {
+func (c *reachCall) effect(a *reach.Answer, x *grid.Effect) {
 	if len(a.Blockers) == 0 {
 		return
 	}
@@ -285,7 +274,7 @@ func endsText(e reach.Ends) string {
 }
 
 // surveyed shows an answer about many.
-func (c *reachCall) surveyed(s *reach.Survey) {
+func (c *reachCall) surveyed(s *grid.Survey) {
 	from, to, colour := endsText(s.From), endsText(s.To), verdictColours[s.Verdict]
 	open := 0
 	for _, p := range s.Parts {
@@ -314,7 +303,7 @@ func (c *reachCall) surveyed(s *reach.Survey) {
 		}
 		c.say("\n%s  %s: %s", verdictColours[a.Verdict].Sprintf("%-7s", string(a.Verdict)), count(p.Pairs, "pair"), c.wrap(9, clean(such)))
 		if !c.asked && a.Verdict != reach.Blocked {
-			c.say("         pass: %s", c.wrap(15, passing(a.Outcome().Of(a.Asked))))
+			c.say("         pass: %s", c.wrap(15, passing(a.Outcome.Of(a.Flows))))
 		}
 		c.blockers(a)
 		if c.allWays {
@@ -324,7 +313,7 @@ func (c *reachCall) surveyed(s *reach.Survey) {
 			}
 		}
 	}
-	worst := slices.IndexFunc(s.Parts, func(p reach.Part) bool { return p.Answer.Verdict != reach.Open })
+	worst := slices.IndexFunc(s.Parts, func(p grid.Part) bool { return p.Answer.Verdict != reach.Open })
 	if worst >= 0 && !c.allWays {
 		pair := s.Parts[worst].Some[0]
 		c.say("\nto look closer:  wendrik reach %s %s%s", pair.From, pair.To, onWords(c.asked, s.Asked))
@@ -371,7 +360,7 @@ func (c *reachCall) hops(title string, hops []reach.Hop) {
 		return
 	}
 	t := &sheet{header: []string{"", title, "", "line"}, right: map[int]bool{3: true}, wrap: 2,
-		paint: func(column int, cell string) text.Colors {
+		paint: func(column int, cell string) pretty.Colors {
 			switch {
 			case column == 0 && cell == "x":
 				return bad
@@ -387,17 +376,17 @@ func (c *reachCall) hops(title string, hops []reach.Hop) {
 		switch {
 		case h.Stops:
 			mark = "x"
-		case i > 0 && !h.Left.Equal(hops[i-1].Left) && strings.HasPrefix(h.What, "only "):
+		case i > 0 && !h.Left.Equal(hops[i-1].Left) && !h.Only.Empty():
 			mark = "~"
 		}
-		what, line := h.What, ""
+		what, line := hopWhat(h), ""
 		if h.Stops {
 			what = "stops here" // the reason stands above, with its fix
 		}
 		if h.At.Known() {
-			line = fmt.Sprint(h.At.Line)
+			line = fmt.Sprint(h.At.Line())
 		}
-		t.add(mark, h.Where, what, line)
+		t.add(mark, hopWhere(h), what, line)
 	}
 	c.say("")
 	_ = c.write(t, "text")

@@ -2,8 +2,9 @@ package cli
 
 import (
 	"wendrik/internal/core/flow"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
 )
 
 // The JSON of reach; docs/json.md describes it.
@@ -89,18 +90,18 @@ type hopOut struct {
 	What  string   `json:"what"`
 	Stops bool     `json:"stops"`
 	Left  []string `json:"left"`
-	Line  int32    `json:"line"`
+	Line  int      `json:"line"`
 }
 
-func reachJSON(a *reach.Answer, effect *reach.Effect, src *plan.Source) reachOut {
-	out := reachOut{From: a.From.Name, To: a.To.Name, Flow: a.Asked.String(), Verdict: string(a.Verdict), Passes: a.Passes.Words(),
-		InPart: a.Some.Minus(a.Passes).Words(), SeenAll: addrTexts(a.SeenAs), Forward: []hopOut{}, Back: []hopOut{}, Blockers: findingsJSON(a.Blockers, src),
-		Notes: append([]string{}, a.Notes...), Targets: []targetOut{}, Ways: waysJSON(a, src), Effect: effectJSON(effect), Pairs: 1, Parts: []partedOut{}}
+func reachJSON(a *reach.Answer, effect *grid.Effect, src *text.Files) reachOut {
+	out := reachOut{From: a.From.Name, To: a.To.Name, Flow: a.Flows.String(), Verdict: string(a.Verdict), Passes: a.Full.Words(),
+		InPart: a.Some.Minus(a.Full).Words(), SeenAll: addrTexts(a.SeenAs), Forward: []hopOut{}, Back: []hopOut{}, Blockers: findingsJSON(a.Blockers, src),
+		Notes: notesText(a.Notes), Targets: []targetOut{}, Ways: waysJSON(a, src), Effect: effectJSON(effect), Pairs: 1, Parts: []partedOut{}}
 	if len(a.SeenAs) > 0 {
 		out.SeenAs = a.SeenAs[0].String()
 	}
 	for _, t := range a.Targets {
-		out.Targets = append(out.Targets, targetOut{t.To.Name, outcomeJSON(t.Outcome(), t.Asked)})
+		out.Targets = append(out.Targets, targetOut{t.To.Name, outcomeJSON(t.Outcome, t.Flows)})
 	}
 	if len(out.Ways) > 0 {
 		out.Forward, out.Back = out.Ways[0].Forward, out.Ways[0].Back
@@ -108,10 +109,10 @@ func reachJSON(a *reach.Answer, effect *reach.Effect, src *plan.Source) reachOut
 	return out
 }
 
-func waysJSON(a *reach.Answer, src *plan.Source) []wayOut {
+func waysJSON(a *reach.Answer, src *text.Files) []wayOut {
 	out := []wayOut{}
 	for _, w := range a.Ways {
-		x := wayOut{[]string{}, []string{}, string(w.Verdict), w.Passes.Words(), addrTexts(w.SeenAs), hopsJSON(w.Forward), hopsJSON(w.Back), findingsJSON(w.Blockers, src)}
+		x := wayOut{[]string{}, []string{}, string(w.Verdict), w.Full.Words(), addrTexts(w.SeenAs), hopsJSON(w.Forward), hopsJSON(w.Back), findingsJSON(w.Blockers, src)}
 		for _, p := range w.From.Ranges() {
 			x.From = append(x.From, p.String())
 		}
@@ -123,7 +124,7 @@ func waysJSON(a *reach.Answer, src *plan.Source) []wayOut {
 	return out
 }
 
-func effectJSON(x *reach.Effect) effectOut {
+func effectJSON(x *grid.Effect) effectOut {
 	out := effectOut{Unmade: []int{}, Opens: []openingOut{}}
 	if x == nil {
 		return out
@@ -140,15 +141,15 @@ func effectJSON(x *reach.Effect) effectOut {
 }
 
 // surveyJSON is the answer about many: the keys of an answer about one pair, with nothing of a single way, and parts.
-func surveyJSON(s *reach.Survey, src *plan.Source) reachOut {
+func surveyJSON(s *grid.Survey, src *text.Files) reachOut {
 	out := reachOut{From: s.From.Name, To: s.To.Name, Flow: s.Asked.String(), Verdict: string(s.Verdict), Passes: []string{}, InPart: []string{},
 		SeenAll: []string{}, Forward: []hopOut{}, Back: []hopOut{}, Blockers: []findingOut{}, Notes: []string{}, Targets: []targetOut{}, Ways: []wayOut{},
 		Effect: effectJSON(nil), Pairs: s.Pairs, Parts: []partedOut{}}
 	full, some := s.Asked, flow.Set{}
 	for _, p := range s.Parts {
 		a := p.Answer
-		full, some = full.Intersect(a.Passes), some.Union(a.Some)
-		x := partedOut{p.Pairs, []pairOut{}, outcomeJSON(a.Outcome(), a.Asked), addrTexts(a.SeenAs), findingsJSON(a.Blockers, src), waysJSON(a, src)}
+		full, some = full.Intersect(a.Full), some.Union(a.Some)
+		x := partedOut{p.Pairs, []pairOut{}, outcomeJSON(a.Outcome, a.Flows), addrTexts(a.SeenAs), findingsJSON(a.Blockers, src), waysJSON(a, src)}
 		for _, q := range p.Some {
 			x.Some = append(x.Some, pairOut{q.From, q.To})
 		}
@@ -162,7 +163,7 @@ func surveyJSON(s *reach.Survey, src *plan.Source) reachOut {
 func hopsJSON(hops []reach.Hop) []hopOut {
 	out := make([]hopOut, 0, len(hops))
 	for _, h := range hops {
-		out = append(out, hopOut{h.Kind, h.Where, h.What, h.Stops, h.Left.Words(), h.At.Line})
+		out = append(out, hopOut{hopKind(h), hopWhere(h), hopWhat(h), h.Stops, h.Left.Words(), h.At.Line()})
 	}
 	return out
 }

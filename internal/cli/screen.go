@@ -10,7 +10,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"github.com/jedib0t/go-pretty/v6/text"
+	pretty "github.com/jedib0t/go-pretty/v6/text"
 	"golang.org/x/term"
 )
 
@@ -35,21 +35,21 @@ func newScreen(in io.Reader, out, err io.Writer) *screen {
 	}
 	// Colour is for a person at a terminal who has not asked to do without (no-color.org).
 	if s.terminal && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" {
-		text.EnableColors()
+		pretty.EnableColors()
 	} else {
-		text.DisableColors()
+		pretty.DisableColors()
 	}
 	return s
 }
 
 // The colours, by what they say.
 var (
-	strong = text.Colors{text.Bold}
-	dim    = text.Colors{text.FgHiBlack}
-	bad    = text.Colors{text.FgHiRed, text.Bold}
-	doubt  = text.Colors{text.FgHiYellow, text.Bold}
-	fine   = text.Colors{text.FgHiGreen, text.Bold}
-	place  = text.Colors{text.FgHiCyan}
+	strong = pretty.Colors{pretty.Bold}
+	dim    = pretty.Colors{pretty.FgHiBlack}
+	bad    = pretty.Colors{pretty.FgHiRed, pretty.Bold}
+	doubt  = pretty.Colors{pretty.FgHiYellow, pretty.Bold}
+	fine   = pretty.Colors{pretty.FgHiGreen, pretty.Bold}
+	place  = pretty.Colors{pretty.FgHiCyan}
 )
 
 // say writes a line of the result.
@@ -110,7 +110,7 @@ func (s *screen) wrap(indent int, words string) string {
 
 // wrapTo breaks a text into lines of a width, and indents all but the first.
 func wrapTo(width, indent int, words string) string {
-	lines := strings.Split(text.WrapSoft(words, width), "\n")
+	lines := strings.Split(pretty.WrapSoft(words, width), "\n")
 	for i := range lines {
 		lines[i] = strings.TrimRight(lines[i], " ")
 	}

@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
-	"github.com/jedib0t/go-pretty/v6/text"
+	pretty "github.com/jedib0t/go-pretty/v6/text"
 )
 
 // sheet is a table of results, for a person or for another program.
@@ -15,7 +15,7 @@ type sheet struct {
 	rows   [][]string
 	right  map[int]bool // columns of numbers
 	wrap   int          // the column that gives way when the table is too wide, -1 for none
-	paint  func(column int, cell string) text.Colors
+	paint  func(column int, cell string) pretty.Colors
 }
 
 func (t *sheet) add(cells ...string) { t.rows = append(t.rows, cells) }
@@ -59,14 +59,14 @@ func (t *sheet) pretty(cell func(string) string, width int) table.Writer {
 	w := table.NewWriter()
 	w.SetStyle(table.Style{
 		Box:    table.BoxStyle{PaddingRight: "  "},
-		Format: table.FormatOptions{Header: text.FormatUpper},
+		Format: table.FormatOptions{Header: pretty.FormatUpper},
 		Color:  table.ColorOptions{Header: dim},
 	})
 	w.SuppressTrailingSpaces()
 	natural := make([]int, len(t.header))
 	header := make(table.Row, len(t.header))
 	for i, h := range t.header {
-		header[i], natural[i] = h, text.StringWidth(h)
+		header[i], natural[i] = h, pretty.StringWidth(h)
 	}
 	if strings.Join(t.header, "") != "" {
 		w.AppendHeader(header)
@@ -75,7 +75,7 @@ func (t *sheet) pretty(cell func(string) string, width int) table.Writer {
 		row := make(table.Row, len(r))
 		for i, c := range r {
 			c = cell(c)
-			natural[i] = max(natural[i], text.StringWidth(c))
+			natural[i] = max(natural[i], pretty.StringWidth(c))
 			if t.paint != nil && width > 0 {
 				c = t.paint(i, r[i]).Sprint(c)
 			}
@@ -91,10 +91,10 @@ func (t *sheet) pretty(cell func(string) string, width int) table.Writer {
 	for i := range t.header {
 		c := table.ColumnConfig{Number: i + 1}
 		if t.right[i] {
-			c.Align, c.AlignHeader = text.AlignRight, text.AlignRight
+			c.Align, c.AlignHeader = pretty.AlignRight, pretty.AlignRight
 		}
 		if i == t.wrap && width > 0 && total > width {
-			c.WidthMax, c.WidthMaxEnforcer = max(natural[i]-(total-width), 24), text.WrapSoft
+			c.WidthMax, c.WidthMaxEnforcer = max(natural[i]-(total-width), 24), pretty.WrapSoft
 		}
 		configs = append(configs, c)
 	}

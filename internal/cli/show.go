@@ -2,10 +2,9 @@ package cli
 
 import (
 	"fmt"
-	"strings"
 
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 func showCommand() *command {
@@ -30,18 +29,21 @@ func showCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				cards := findCards(e, c.args[0])
+				var cards []*card
+				for _, o := range e.Named(c.args[0]) {
+					cards = append(cards, cardOf(e, o))
+				}
 				if len(cards) == 0 {
 					return cannot, unknownThing(e, c.args[0])
 				}
 				if *format == "json" {
-					return good, c.json(cardsJSON(cards, e.Plan.Source))
+					return good, c.json(cardsJSON(cards, e.Plan.Files))
 				}
 				for i, card := range cards {
 					if i > 0 {
 						c.say("")
 					}
-					c.card(card, e.Plan.Source)
+					c.card(card, e.Plan.Files)
 				}
 				return good, nil
 			}
@@ -52,7 +54,7 @@ func showCommand() *command {
 // card is all about one thing: facts, and tables of what is tied to it.
 type card struct {
 	kind, name string
-	at         plan.Pos
+	at         text.Pos
 	facts      [][2]string
 	parts      []part
 }
@@ -73,7 +75,7 @@ func (c *card) part(title string, t *sheet) {
 	}
 }
 
-func (c *call) card(k *card, src *plan.Source) {
+func (c *call) card(k *card, src *text.Files) {
 	where := ""
 	if k.at.Known() {
 		where = "  " + place.Sprint(clean(src.Where(k.at)))
@@ -88,82 +90,44 @@ func (c *call) card(k *card, src *plan.Source) {
 	}
 }
 
-// findCards finds everything that a name names.
-func findCards(e *estate.Estate, name string) []*card {
-	var cards []*card
-	if n := e.Network(name); n != nil {
-		cards = append(cards, networkCard(n))
+// cardOf is the card of an object; nil for a kind that has none.
+func cardOf(e *estate.Estate, o estate.Object) *card {
+	switch o := o.(type) {
+	case *estate.Network:
+		return networkCard(o)
+	case *estate.Workload:
+		return workloadCard(o)
+	case *estate.Site:
+		return siteCard(o)
+	case *estate.Peering:
+		return peeringCard(o)
+	case *estate.Hub:
+		return hubCard(e, o)
+	case *estate.HubLink:
+		return hubLinkCard(o)
+	case *estate.Cluster:
+		return clusterCard(o)
+	case *estate.Block:
+		return blockCard(e, o)
+	case *estate.Subnet:
+		return subnetCard(o)
+	case *estate.Tier:
+		return tierCard(o)
+	case *estate.Table:
+		return tableCard(o)
+	case *estate.Group:
+		return groupCard(o)
+	case *estate.List:
+		return listCard(o)
+	case *estate.Gateway:
+		return gatewayCard(o)
 	}
-	if w := e.Workload(name); w != nil {
-		cards = append(cards, workloadCard(w))
-	}
-	if s := e.Site(name); s != nil {
-		cards = append(cards, siteCard(s))
-	}
-	if p := e.Peering(name); p != nil {
-		cards = append(cards, peeringCard(p))
-	}
-	if h := e.Hub(name); h != nil {
-		cards = append(cards, hubCard(e, h))
-	}
-	if l := e.HubLink(name); l != nil {
-		cards = append(cards, hubLinkCard(l))
-	}
-	for _, c := range e.Clusters {
-		if c.Name == name {
-			cards = append(cards, clusterCard(c))
-		}
-	}
-	if b := e.Block(name); b != nil {
-		cards = append(cards, blockCard(e, b))
-	}
-	network, inside, found := strings.Cut(name, "/")
-	n := e.Network(network)
-	if !found || n == nil {
-		return cards
-	}
-	if s := n.Subnet(inside); s != nil {
-		cards = append(cards, subnetCard(s))
-	}
-	if t := n.Tier(inside); t != nil {
-		cards = append(cards, tierCard(t))
-	}
-	if t := n.Table(inside); t != nil {
-		cards = append(cards, tableCard(t))
-	}
-	if g := n.Group(inside); g != nil {
-		cards = append(cards, groupCard(g))
-	}
-	for _, l := range n.Lists {
-		if l.Name == inside {
-			cards = append(cards, listCard(l))
-		}
-	}
-	if g := n.Gateway(inside); g != nil {
-		cards = append(cards, gatewayCard(g))
-	}
-	return cards
+	return nil
 }
 
 func unknownThing(e *estate.Estate, name string) error {
-	var known []string
-	for _, n := range e.Networks {
-		known = append(known, n.Name)
-		for _, s := range n.Subnets {
-			known = append(known, s.Path())
-		}
-		for _, t := range n.Tables {
-			known = append(known, t.Path())
-		}
-	}
-	for _, w := range e.Workloads {
-		known = append(known, w.Name)
-	}
-	for _, s := range e.Sites {
-		known = append(known, s.Name)
-	}
 	fix := "name a network, network/subnet, network/table, or a workload"
-	if near := plan.Nearest(name, known); near != "" {
+	if near := e.Near(name, estate.NetworkKind, estate.SubnetKind, estate.TableKind, estate.WorkloadKind, estate.SiteKind); near != "" {
 		fix = fmt.Sprintf("did you mean %s?", near)
 	}
 	return &usageError{fmt.Sprintf("nothing in the estate is named %q", name), fix}
@@ -193,7 +157,7 @@ type partOut struct {
 	Rows   [][]string `json:"rows"`
 }
 
-func cardsJSON(cards []*card, src *plan.Source) showOut {
+func cardsJSON(cards []*card, src *text.Files) showOut {
 	out := showOut{[]cardOut{}}
 	for _, k := range cards {
 		x := cardOut{k.kind, k.name, src.Where(k.at), []factOut{}, []partOut{}}

@@ -6,13 +6,14 @@ import (
 	"net/netip"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/text"
+	pretty "github.com/jedib0t/go-pretty/v6/text"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/check"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
 	"wendrik/internal/core/space"
+	"wendrik/internal/core/text"
 )
 
 func spaceCommand() *command {
@@ -57,7 +58,7 @@ func spaceCommand() *command {
 				}
 				sizes := [2]int{20, 56}
 				if *fit != "" {
-					size, err := plan.ParseSize(*fit)
+					size, err := address.ParseSize(*fit)
 					switch {
 					case err != nil:
 						return cannot, rangeMistake(err)
@@ -85,7 +86,7 @@ func unknownBlock(e *estate.Estate, name string) error {
 		known = append(known, b.Name)
 	}
 	fix := "the blocks are " + strings.Join(known, ", ")
-	if near := plan.Nearest(name, known); near != "" {
+	if near := diag.Nearest(name, known); near != "" {
 		fix = fmt.Sprintf("did you mean %s?", near)
 	} else if len(known) == 0 {
 		fix = "the plan has no space; add some, such as  space: {cloud: {block: 10.0.0.0/8}}"
@@ -95,7 +96,7 @@ func unknownBlock(e *estate.Estate, name string) error {
 
 // free lists the next free ranges of a size.
 func (c *call) free(survey *space.Survey, block *estate.Block, text string, n int, format string) (int, error) {
-	size, err := plan.ParseSize(text)
+	size, err := address.ParseSize(text)
 	switch {
 	case err != nil:
 		return cannot, rangeMistake(err)
@@ -156,7 +157,7 @@ func hasIPv4(all []netip.Prefix) bool {
 
 // space shows the tree of blocks.
 func (c *call) space(survey *space.Survey, in *estate.Block, sizes [2]int, format string) (int, error) {
-	src := survey.Estate.Plan.Source
+	src := survey.Estate.Plan.Files
 	var nodes []space.Node
 	var base netip.Prefix
 	for _, n := range survey.Tree() {
@@ -250,7 +251,7 @@ func fitSize(n space.Node, sizes [2]int) int {
 func spaceSheet(nodes []space.Node, sizes [2]int) *sheet {
 	t := &sheet{header: []string{"block", "range", "used", "held", "in blocks", "free", "largest free", "pieces", "more fit"},
 		right: map[int]bool{2: true, 3: true, 4: true, 5: true, 7: true, 8: true}, wrap: -1,
-		paint: func(column int, cell string) text.Colors {
+		paint: func(column int, cell string) pretty.Colors {
 			if cell == "0%" || cell == "0" || strings.HasPrefix(cell, "0 /") {
 				return dim
 			}
@@ -274,7 +275,7 @@ func spaceSheet(nodes []space.Node, sizes [2]int) *sheet {
 // The cells of a map: darker is more taken, so that it can be read without colour.
 var (
 	cellMarks  = map[space.Cell]string{space.FreeCell: "·", space.InnerCell: "░", space.HeldCell: "▒", space.PartlyUsed: "▓", space.FullyUsed: "█"}
-	cellColour = map[space.Cell]text.Colors{space.FreeCell: dim, space.InnerCell: place, space.HeldCell: doubt, space.PartlyUsed: fine, space.FullyUsed: fine}
+	cellColour = map[space.Cell]pretty.Colors{space.FreeCell: dim, space.InnerCell: place, space.HeldCell: doubt, space.PartlyUsed: fine, space.FullyUsed: fine}
 )
 
 // mapWidth is how many cells a map has at most.
@@ -349,7 +350,7 @@ type spaceBlockOut struct {
 	Fit         *big.Int `json:"fit"`
 }
 
-func spaceJSON(nodes []space.Node, sizes [2]int, findings []plan.Finding, src *plan.Source) spaceOut {
+func spaceJSON(nodes []space.Node, sizes [2]int, findings []diag.Finding, src *text.Files) spaceOut {
 	out := spaceOut{[]spaceBlockOut{}, findingsJSON(findings, src)}
 	for _, n := range nodes {
 		largest := ""

@@ -37,13 +37,13 @@ func subnetName(s *estate.Subnet) string {
 
 func gatewayKind(g *estate.Gateway) string {
 	switch {
-	case g.Internet && g.Attached:
+	case g.Type == estate.InternetGateway && g.Attached:
 		return "internet"
-	case g.Internet:
+	case g.Type == estate.InternetGateway:
 		return "internet, not attached"
-	case g.Egress && g.Attached:
+	case g.Type == estate.EgressGateway && g.Attached:
 		return "egress only, IPv6"
-	case g.Egress:
+	case g.Type == estate.EgressGateway:
 		return "egress only, not attached"
 	}
 	return "NAT"

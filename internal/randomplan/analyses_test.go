@@ -14,16 +14,17 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
 	"wendrik/internal/core/flow"
+	"wendrik/internal/core/grid"
 	"wendrik/internal/core/overlap"
-	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/space"
+	"wendrik/internal/core/text"
 )
 
 // spoil changes a plan here and there: words go, come twice, or take the place of others, as in the texts of people.
-func spoil(text string, rng *rand.Rand, times int) string {
+func spoil(content string, rng *rand.Rand, times int) string {
 	for range times {
-		words := strings.SplitAfter(text, " ")
+		words := strings.SplitAfter(content, " ")
 		i, j := rng.IntN(len(words)), rng.IntN(len(words))
 		switch rng.IntN(5) {
 		case 0:
@@ -37,14 +38,14 @@ func spoil(text string, rng *rand.Rand, times int) string {
 		case 4:
 			words[i] = strings.NewReplacer("10.0.", "10.1.", "/24", "/23", "tcp", "udp", "allow", "deny", "n0", "n1").Replace(words[i])
 		}
-		text = strings.Join(words, "")
+		content = strings.Join(words, "")
 	}
-	return text
+	return content
 }
 
-// analyse runs every analysis on a plan, and writes down what they found. It gives nothing for a text that is no plan.
-func analyse(t *testing.T, text string) string {
-	e, findings := estate.Load(plan.NewSource("p", []byte(text)))
+// analyse runs every analysis on a plan, and writes down what they found. It gives nothing for a content that is no plan.
+func analyse(t *testing.T, content string) string {
+	e, findings := estate.Load(text.One("p", content))
 	if len(findings) > 0 {
 		for _, f := range findings {
 			require.NotEmpty(t, f.Message)
@@ -54,11 +55,11 @@ func analyse(t *testing.T, text string) string {
 	}
 	var b strings.Builder
 	for _, f := range check.Run(e) {
-		require.True(t, f.Message != "" && f.Fix != "" && f.At.Known(), "%+v", f)
-		fmt.Fprintln(&b, f.Code, f.At, f.Message, f.Fix)
+		require.True(t, f.Message != "" && f.Fix() != "" && f.At.Known(), "%+v", f)
+		fmt.Fprintln(&b, f.Code, f.At, f.Message, f.Fix())
 	}
 	for _, p := range overlap.Estate(e) {
-		fmt.Fprintln(&b, p.Verdict, p.A, p.B, p.Shared, p.Why, p.Fix)
+		fmt.Fprintln(&b, p.Verdict, p.A, p.B, p.Shared, p.Why, p.Move)
 	}
 	for _, n := range space.NewSurvey(e, nil).Tree() {
 		fmt.Fprintln(&b, n.Range, n.Free)
@@ -79,15 +80,15 @@ func analyse(t *testing.T, text string) string {
 		if errFrom != nil || errTo != nil {
 			continue
 		}
-		a := reach.Ask(e, x, y, flow.Any())
-		require.True(t, a.Some.Covers(a.Passes))
-		fmt.Fprintln(&b, from, y.Name, a.Verdict, a.Passes, a.Some, a.SeenAs)
+		a := reach.Ask(e, reach.Question{From: x, To: y, Flows: flow.Any()})
+		require.True(t, a.Some.Covers(a.Full))
+		fmt.Fprintln(&b, from, y.Name, a.Verdict, a.Full, a.Some, a.SeenAs)
 		for _, f := range a.Blockers {
-			require.True(t, f.Message != "" && f.Fix != "", "%+v", f)
-			fmt.Fprintln(&b, f.Code, f.Message, f.Fix)
+			require.True(t, f.Message != "" && f.Fix() != "", "%+v", f)
+			fmt.Fprintln(&b, f.Code, f.Message, f.Fix())
 		}
 	}
-	for _, s := range reach.Matrix(e, len(e.Networks), func(w *estate.Workload) int {
+	for _, s := range grid.Matrix(e, len(e.Networks), func(w *estate.Workload) int {
 		for i, n := range e.Networks {
 			if w.Subnet != nil && w.Subnet.Network == n {
 				return i
@@ -102,22 +103,22 @@ func analyse(t *testing.T, text string) string {
 
 const expectations = "expect:\n  - n0 never reaches n1\n  - internet reaches n0/s0 on tcp/443\n  - quay never reaches n1/s1 on udp/53\n"
 
-// TestSpoiledPlans: no text, however spoiled, breaks an analysis, and each that can be read gives the same answers twice.
+// TestSpoiledPlans: no content, however spoiled, breaks an analysis, and each that can be read gives the same answers twice.
 func TestSpoiledPlans(t *testing.T) {
 	read := 0
 	for seed := range uint64(150) {
 		rng := rand.New(rand.NewPCG(seed, 41))
-		text := spoil(Write(rng)+expectations, rng, rng.IntN(6))
-		one := analyse(t, text)
+		content := spoil(Write(rng)+expectations, rng, rng.IntN(6))
+		one := analyse(t, content)
 		if one != "" {
 			read++
-			require.Equal(t, one, analyse(t, text), "seed %d", seed)
+			require.Equal(t, one, analyse(t, content), "seed %d", seed)
 		}
 	}
 	assert.Greater(t, read, 30)
 }
 
-// FuzzAnalyses looks for a text that breaks an analysis.
+// FuzzAnalyses looks for a content that breaks an analysis.
 func FuzzAnalyses(f *testing.F) {
 	for seed := range uint64(20) {
 		f.Add(seed, uint64(seed), uint8(seed))
@@ -132,9 +133,9 @@ func FuzzAnalyses(f *testing.F) {
 func TestEveryKindComesUp(t *testing.T) {
 	seen := map[string]int{}
 	for seed := range uint64(80) {
-		text := Write(rand.New(rand.NewPCG(seed, 44)))
-		e, findings := estate.Load(plan.NewSource("p", []byte(text)))
-		require.Empty(t, findings, text)
+		content := Write(rand.New(rand.NewPCG(seed, 44)))
+		e, findings := estate.Load(text.One("p", content))
+		require.Empty(t, findings, content)
 		for _, n := range e.Networks {
 			for _, tab := range n.Tables {
 				for _, r := range tab.Routes {
@@ -159,9 +160,9 @@ func TestEveryKindComesUp(t *testing.T) {
 		}
 		for _, w := range e.Workloads {
 			switch {
-			case w.Translates:
+			case w.Forwards == estate.NATForwarding:
 				seen["translates"]++
-			case w.Forwards:
+			case w.Forwards == estate.PlainForwarding:
 				seen["forwards"]++
 			case len(w.Targets) > 0:
 				seen["balancer"]++
@@ -182,7 +183,7 @@ func TestEveryKindComesUp(t *testing.T) {
 		"translates", "forwards", "balancer", "no group", "several groups", "peering stands: true", "peering stands: false", "peering carries"} {
 		assert.Greater(t, seen[kind], 5, "%s: %v", kind, seen)
 	}
-	e, findings := estate.Load(plan.NewSource("p", []byte(Large(12))))
+	e, findings := estate.Load(text.One("p", Large(12)))
 	require.Empty(t, findings)
 	assert.Len(t, e.Networks, 12)
 	assert.Len(t, e.Subnets, 120)
@@ -190,17 +191,18 @@ func TestEveryKindComesUp(t *testing.T) {
 }
 
 func kindsOf(seen map[string]int, r *estate.Route) {
-	via := r.Via
-	for kind, is := range map[string]bool{
-		"internet":     via.Gateway != nil && via.Gateway.Internet && via.Gateway.Attached,
-		"not attached": via.Gateway != nil && via.Gateway.Internet && !via.Gateway.Attached,
-		"egress":       via.Gateway != nil && via.Gateway.Egress,
-		"nat":          via.Gateway != nil && !via.Gateway.Internet && !via.Gateway.Egress,
-		"peering":      via.Peering != nil, "hub": via.Hub != nil, "site": via.Site != nil, "workload": via.Workload != nil,
-		"blackhole": via.Blackhole, "hub link": via.Link != nil, "learned": r.Origin == estate.Learned,
-	} {
-		if is {
-			seen[kind]++
+	switch via := r.Via.(type) {
+	case nil:
+	case *estate.Gateway:
+		kind := string(via.Type)
+		if via.Type == estate.InternetGateway && !via.Attached {
+			kind = "not attached"
 		}
+		seen[kind]++
+	default:
+		seen[string(via.Kind())]++
+	}
+	if r.Origin == estate.Learned {
+		seen["learned"]++
 	}
 }

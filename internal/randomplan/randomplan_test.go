@@ -7,14 +7,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 // TestWrite loads many plans: a finding in one would make what the other tests say of it worthless.
 func TestWrite(t *testing.T) {
 	for seed := range uint64(300) {
-		text := Write(rand.New(rand.NewPCG(seed, 1)))
-		_, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(text)))
-		require.Empty(t, findings, "seed %d\n%s", seed, text)
+		content := Write(rand.New(rand.NewPCG(seed, 1)))
+		_, findings := estate.Load(text.One("wendrik.yaml", content))
+		require.Empty(t, findings, "seed %d\n%s", seed, content)
 	}
 }

@@ -13,16 +13,16 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
-	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
 	"wendrik/internal/randomplan"
 )
 
 // This file tests what is tried, and what reach is taken to say of it, without a kernel.
 
-func scriptOf(t *testing.T, text string, opt Options) *script {
+func scriptOf(t *testing.T, content string, opt Options) *script {
 	t.Helper()
-	e, findings := estate.Load(plan.NewSource("p", []byte(text)))
+	e, findings := estate.Load(text.One("p", content))
 	require.Empty(t, findings)
 	s, err := newScript(e, opt)
 	require.NoError(t, err)
@@ -86,12 +86,12 @@ func TestEveryPairIsTried(t *testing.T) {
 func TestWhatReachSays(t *testing.T) {
 	says := map[bool]int{}
 	for seed := range uint64(6) {
-		text := randomplan.Write(rand.New(rand.NewPCG(seed, 31)))
-		s := scriptOf(t, text, Options{})
+		content := randomplan.Write(rand.New(rand.NewPCG(seed, 31)))
+		s := scriptOf(t, content, Options{})
 		rng := rand.New(rand.NewPCG(seed, 32))
 		for range 400 {
 			x := s.tries[rng.IntN(len(s.tries))]
-			e, findings := estate.Load(plan.NewSource("p", []byte(text)))
+			e, findings := estate.Load(text.One("p", content))
 			require.Empty(t, findings)
 			if x.SourcePort != 0 {
 				e.Profile.ReplyPorts = [2]uint16{x.SourcePort, x.SourcePort}
@@ -99,8 +99,8 @@ func TestWhatReachSays(t *testing.T) {
 					n.Profile.ReplyPorts = e.Profile.ReplyPorts
 				}
 			}
-			a := reach.Ask(e, at(t, e, x.From, x.Src, false), at(t, e, x.To, x.Dst, true), x.flows())
-			front := a.Ways[0].Passes
+			a := reach.Ask(e, reach.Question{From: at(t, e, x.From, x.Src, false), To: at(t, e, x.To, x.Dst, true), Flows: x.flows()})
+			front := a.Ways[0].Full
 			require.Equal(t, front.Covers(x.flows()), x.Says, "seed %d: %+v", seed, x)
 			says[x.Says]++
 		}
@@ -278,7 +278,7 @@ func TestJudge(t *testing.T) {
 
 // TestJudgeBalancers: a flow to a balancer has come through when every target has it, and never when no target has.
 func TestJudgeBalancers(t *testing.T) {
-	const text = `wendrik: 1
+	const content = `wendrik: 1
 networks:
   pier:
     range: 10.0.0.0/16
@@ -292,7 +292,7 @@ workloads:
 expect: [x reaches front on tcp/443, x never reaches front on tcp/443]
 `
 	for groups, want := range map[[2]string][2]bool{{"all", "all"}: {true, false}, {"all", "shut"}: {false, false}, {"shut", "shut"}: {false, true}} {
-		s := scriptOf(t, strings.NewReplacer("ONE", groups[0], "TWO", groups[1]).Replace(text), Options{})
+		s := scriptOf(t, strings.NewReplacer("ONE", groups[0], "TWO", groups[1]).Replace(content), Options{})
 		for _, x := range s.tries {
 			x.Passed = x.Says
 		}

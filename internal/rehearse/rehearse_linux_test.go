@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 	"wendrik/internal/randomplan"
 	"wendrik/internal/rehearse"
 )
@@ -33,9 +33,9 @@ func TestMain(m *testing.M) {
 	os.Exit(m.Run())
 }
 
-func load(t testing.TB, name, text string) *estate.Estate {
+func load(t testing.TB, name, content string) *estate.Estate {
 	t.Helper()
-	e, findings := estate.Load(plan.NewSource(name, []byte(text)))
+	e, findings := estate.Load(text.One(name, content))
 	require.Empty(t, findings, name)
 	return e
 }
@@ -51,7 +51,7 @@ func play(t testing.TB, e *estate.Estate, opt rehearse.Options) *rehearse.Result
 			wrong = append(wrong, fmt.Sprintf("%s (%s) to %s (%s) on %s from port %d: reach says %v as %v, the kernel %v as %s", x.From, x.Src, x.To, x.Dst, x.Flow(), x.SourcePort, x.Says, x.SeenAs, x.Passed, x.Saw))
 		}
 	}
-	require.Empty(t, wrong, "%s\n%s", strings.Join(wrong, "\n"), e.Plan.Source.Text)
+	require.Empty(t, wrong, "%s\n%s", strings.Join(wrong, "\n"), e.Plan.Files.First().Text)
 	return r
 }
 
@@ -104,11 +104,11 @@ func TestRandomEstates(t *testing.T) {
 	for seed := *firstSeed; seed < *firstSeed+*estates; seed++ {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			rng := rand.New(rand.NewPCG(seed, 7))
-			text := randomplan.Write(rng)
+			content := randomplan.Write(rng)
 			if seed%3 == 0 {
-				text = serving(text, rng)
+				content = serving(content, rng)
 			}
-			for _, x := range play(t, load(t, "wendrik.yaml", text), rehearse.Options{Most: 1500}).Tries {
+			for _, x := range play(t, load(t, "wendrik.yaml", content), rehearse.Options{Most: 1500}).Tries {
 				if x.Passed {
 					passed++
 				}
@@ -120,11 +120,11 @@ func TestRandomEstates(t *testing.T) {
 
 // serving makes of a random plan one of a cloud where NAT gateways serve subnets, networks may be born with a way out,
 // and workloads may get out without any address.
-func serving(text string, rng *rand.Rand) string {
+func serving(content string, rng *rand.Rand) string {
 	knobs := fmt.Sprintf("profile: {like: plain, nat-serves: true, default-route: %v, implicit-out: %v,", rng.IntN(2) == 0, rng.IntN(4) == 0)
-	text = strings.Replace(text, "profile: {like: plain,", knobs, 1)
-	text = regexp.MustCompile(`nat: \{kind: nat, in: s(\d), address: [0-9.]+`).ReplaceAllString(text, "nat: {kind: nat, serves: [s$1, s2]")
-	return strings.ReplaceAll(text, "via: nat}", "via: gate}")
+	content = strings.Replace(content, "profile: {like: plain,", knobs, 1)
+	content = regexp.MustCompile(`nat: \{kind: nat, in: s(\d), address: [0-9.]+`).ReplaceAllString(content, "nat: {kind: nat, serves: [s$1, s2]")
+	return strings.ReplaceAll(content, "via: nat}", "via: gate}")
 }
 
 // TestOnly: packets go through networks whose workloads are not tried.
@@ -170,19 +170,19 @@ expect:
 
 // BenchmarkRehearsal rehearses 30 workloads in 10 networks around a hub, each pair on several ports: up, tried and down.
 func BenchmarkRehearsal(b *testing.B) {
-	var text strings.Builder
-	text.WriteString("wendrik: 1\nnetworks:\n")
+	var content strings.Builder
+	content.WriteString("wendrik: 1\nnetworks:\n")
 	var attach, workloads []string
 	for n := range 10 {
-		fmt.Fprintf(&text, "  n%d:\n    range: 10.%d.0.0/16\n    subnets: {a: {range: 10.%d.0.0/24}, b: {range: 10.%d.1.0/24}}\n", n, n, n, n)
-		fmt.Fprintf(&text, "    tables: {main: {main: true, routes: [{to: 10.0.0.0/8, via: hub}]}}\n    groups: {g: {in: [\"tcp/443,tcp/5432 from 10.%d.0.0/15\", udp/53 from any, icmp from any], out: [any to any]}}\n", n/2*2)
+		fmt.Fprintf(&content, "  n%d:\n    range: 10.%d.0.0/16\n    subnets: {a: {range: 10.%d.0.0/24}, b: {range: 10.%d.1.0/24}}\n", n, n, n, n)
+		fmt.Fprintf(&content, "    tables: {main: {main: true, routes: [{to: 10.0.0.0/8, via: hub}]}}\n    groups: {g: {in: [\"tcp/443,tcp/5432 from 10.%d.0.0/15\", udp/53 from any, icmp from any], out: [any to any]}}\n", n/2*2)
 		attach = append(attach, fmt.Sprintf("n%d: t", n))
 		for w := range 3 {
 			workloads = append(workloads, fmt.Sprintf("  w%d%d: {in: n%d/%c, address: 10.%d.%d.%d, groups: [g], listens: [tcp/443]}\n", n, w, n, "aab"[w], n, w/2, 10+w))
 		}
 	}
-	fmt.Fprintf(&text, "hubs: {hub: {attach: {%s}, tables: {t: {learns: [n0, n1, n2, n3, n4, n5, n6, n7, n8, n9]}}}}\nworkloads:\n%s", strings.Join(attach, ", "), strings.Join(workloads, ""))
-	e := load(b, "wendrik.yaml", text.String())
+	fmt.Fprintf(&content, "hubs: {hub: {attach: {%s}, tables: {t: {learns: [n0, n1, n2, n3, n4, n5, n6, n7, n8, n9]}}}}\nworkloads:\n%s", strings.Join(attach, ", "), strings.Join(workloads, ""))
+	e := load(b, "wendrik.yaml", content.String())
 	for b.Loop() {
 		r := play(b, e, rehearse.Options{})
 		b.ReportMetric(float64(len(r.Pairs())), "pairs")

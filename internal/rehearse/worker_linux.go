@@ -18,7 +18,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 	"wendrik/internal/rehearse/stage"
 )
 
@@ -38,7 +38,7 @@ func IsWorker() bool { return os.Getenv(workerKey) == "worker" }
 type order struct {
 	Do    string // play, keep, again, in or down
 	Name  string
-	Text  []byte
+	Text  string
 	Opt   Options
 	Keep  bool
 	Place string
@@ -68,7 +68,7 @@ func Run(e *estate.Estate, opt Options, keep bool, step func(what string, done, 
 			return nil, errors.New("a rehearsal stands already: take it down first with  wendrik rehearse -down")
 		}
 	}
-	first := order{Do: "play", Name: e.Plan.Source.Name, Text: e.Plan.Source.Text, Opt: opt, Keep: keep}
+	first := order{Do: "play", Name: e.Plan.Files.First().Name, Text: e.Plan.Files.First().Text, Opt: opt, Keep: keep}
 	var r *Result
 	err := error(errBarred)
 	if os.Geteuid() == 0 {
@@ -227,7 +227,7 @@ func Work() int {
 
 // perform loads the plan of an order, builds it, and tries it.
 func perform(o order, out teller) (*lab, *Result, error) {
-	e, findings := estate.Load(plan.NewSource(o.Name, o.Text))
+	e, findings := estate.Load(text.One(o.Name, o.Text))
 	if len(findings) > 0 {
 		return nil, nil, errors.New(findings[0].Message)
 	}

@@ -7,7 +7,9 @@ import (
 	"fmt"
 	"math/big"
 	"net/netip"
+	"strconv"
 	"strings"
+	"wendrik/internal/core/wrong"
 )
 
 // A HostBitsError says that a range's text names an address inside a block, not the block itself.
@@ -16,11 +18,14 @@ type HostBitsError struct {
 	Meant netip.Prefix // the block that holds the given address
 }
 
+// Unwrap gives the same as a wrong value, with the block that was meant as what would be right.
+func (e *HostBitsError) Unwrap() error {
+	return wrong.Value(fmt.Sprintf("the block is %s", e.Meant), "%s", e.Error())
+}
+
 func (e *HostBitsError) Error() string {
 	return fmt.Sprintf("%s is an address inside a block, not a block: its host bits are not zero", e.Given)
 }
-
-// Errors of parsing end in ": write ..." where they know what would be right, so that a face can set that apart.
 
 // ParseRange reads a CIDR block such as 10.144.0.0/20 or fd3a:5e11:c0de::/48 (RFC 4632, RFC 4291 section 2.3).
 // Host bits must be zero, else the error is a *HostBitsError that names the block meant. IPv6 zones, and IPv4
@@ -45,13 +50,13 @@ func rangeError(s string) error {
 	addr, err := ParseAddr(a)
 	switch {
 	case s == "":
-		return errors.New("a range is missing here: write one like 10.144.0.0/20")
+		return wrong.Value("write one like 10.144.0.0/20", "a range is missing here")
 	case err != nil && strings.Contains(s, "-"):
-		return fmt.Errorf("%q is not a CIDR block: write one like 10.144.0.0/20", s)
+		return wrong.Value("write one like 10.144.0.0/20", "%q is not a CIDR block", s)
 	case err != nil:
 		return fmt.Errorf("%q is not a range, as %w", s, err)
 	case !found:
-		return fmt.Errorf("%s is an address, and a range has a length: write it like %s", s, netip.PrefixFrom(addr, addr.BitLen()-8).Masked())
+		return wrong.Value(fmt.Sprintf("write it like %s", netip.PrefixFrom(addr, addr.BitLen()-8).Masked()), "%s is an address, and a range has a length", s)
 	}
 	return fmt.Errorf("%q is not a range: the length %q is not a whole number from 0 to %d", s, length, addr.BitLen())
 }
@@ -61,7 +66,7 @@ func ParseAddr(s string) (netip.Addr, error) {
 	a, err := netip.ParseAddr(s)
 	switch {
 	case err != nil:
-		return netip.Addr{}, fmt.Errorf("%q is not an IPv4 or IPv6 address: write one like 10.144.0.10", s)
+		return netip.Addr{}, wrong.Value("write one like 10.144.0.10", "%q is not an IPv4 or IPv6 address", s)
 	case a.Zone() != "":
 		return netip.Addr{}, fmt.Errorf("%s names an interface after %%; a plan has no interfaces", s)
 	case a.Is4In6():
@@ -181,7 +186,7 @@ func ParseInterval(s string) (Interval, error) {
 		case a.BitLen() != b.BitLen():
 			return Interval{}, fmt.Errorf("%s and %s are not of one family", a, b)
 		case b.Less(a):
-			return Interval{}, fmt.Errorf("%s-%s runs backwards: write %s-%s", a, b, b, a)
+			return Interval{}, wrong.Value(fmt.Sprintf("write %s-%s", b, a), "%s-%s runs backwards", a, b)
 		}
 		return Interval{a, b}, nil
 	}
@@ -219,4 +224,16 @@ func (i Interval) String() string {
 		return p.String()
 	}
 	return i.First.String() + "-" + i.Last.String()
+}
+
+// ParseSize reads the length of a range, written /20.
+func ParseSize(s string) (int, error) {
+	v, err := strconv.ParseUint(strings.TrimPrefix(s, "/"), 10, 8)
+	switch {
+	case err == nil && v <= 128 && strings.HasPrefix(s, "/"):
+		return int(v), nil
+	case err == nil && v <= 128:
+		return 0, wrong.Value("write /"+s, "the size %s lacks its slash", s)
+	}
+	return 0, wrong.Value("write the length of the range, such as /20", "%q is not a size", s)
 }

@@ -5,6 +5,7 @@ import (
 	"math/big"
 	"net/netip"
 	"testing"
+	"wendrik/internal/core/wrong"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -26,7 +27,7 @@ func TestParseRangeSaysWhatIsWrong(t *testing.T) {
 	} {
 		_, err := ParseRange(text)
 		require.Error(t, err, text)
-		assert.Contains(t, err.Error(), want, text)
+		assert.Contains(t, err.Error()+": "+wrong.Right(err), want, text)
 	}
 	var host *HostBitsError
 	_, err := ParseRange("10.144.3.7/20")

@@ -9,6 +9,7 @@ import (
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 )
 
@@ -19,8 +20,7 @@ type aggregate struct {
 	spare    int         // for how many more needs of its largest size the block leaves room
 	zone     bool        // whether it is a zone, whose block stays its own
 	slot     plan.Number // which piece of the network the block is
-	at       plan.Pos
-	place    string
+	of       estate.Object
 	reserved netip.Prefix // the part of the block that is kept for more; the zero Prefix for none
 }
 
@@ -30,9 +30,9 @@ func layout(n *estate.Network, needs []*need, sizes map[*estate.Tier]*tierSize) 
 	byName := map[string]*aggregate{}
 	byZone := n.Plan.Layout.Value == "zones"
 	for _, s := range needs {
-		at, place := s.at()
+		of := s.of()
 		if s.tier == nil {
-			all = append(all, &aggregate{name: s.name(), needs: []*need{s}, at: at, place: place})
+			all = append(all, &aggregate{name: s.name(), needs: []*need{s}, of: of})
 			continue
 		}
 		name := "tier " + s.tier.Name
@@ -41,7 +41,7 @@ func layout(n *estate.Network, needs []*need, sizes map[*estate.Tier]*tierSize) 
 		}
 		b := byName[name]
 		if b == nil {
-			b = &aggregate{name: name, at: at, place: place, zone: byZone}
+			b = &aggregate{name: name, of: of, zone: byZone}
 			if size := sizes[s.tier]; !byZone && size != nil {
 				b.spare, b.slot = size.spare, s.tier.Plan.Slot
 			}
@@ -137,7 +137,7 @@ func (c *carver) field(n *estate.Network, family int, aggregates []*aggregate, s
 	own := ofFamily(c.ranges[n], family)
 	switch {
 	case shared && n.From.Held:
-		c.misfit(n.Plan.From.At, "networks."+n.Name+".from", "block-held", "carve from a block that is not held",
+		c.misfit(n.Plan.From.At, n.Place().To("from"), blockHeld, "carve from a block that is not held",
 			"block %s is held (%s), so network %s gets nothing from it", n.From.Name, n.From.Plan.Held.Value, n.Name)
 		return nil, false
 	case shared && c.pool(n.From, family) != nil:
@@ -145,7 +145,7 @@ func (c *carver) field(n *estate.Network, family int, aggregates []*aggregate, s
 	case len(own) == 0 && (n.Plan.Size.Given() || n.Plan.Size6.Given()):
 		return nil, false // its own misfit has been reported
 	case len(own) == 0:
-		c.misfit(n.Plan.Name.At, "networks."+n.Name, "no-range", "add  range: ...,  or  from:  with a block of space",
+		c.misfit(n.At(), n.Place(), noRange, "add  range: ...,  or  from:  with a block of space",
 			"network %s has nothing that its subnets could be carved from", n.Name)
 		return nil, false
 	default:
@@ -234,13 +234,13 @@ func (f *field) slots() {
 
 // slotIsFree reports whether a slot is there and free, and says so when it is not.
 func (f *field) slotIsFree(slot plan.Number, p netip.Prefix, length int, what string) bool {
-	place := "networks." + f.n.Name
+	place := f.n.Place()
 	switch {
 	case !p.IsValid():
-		f.misfit(slot.At, place, "no-room", "choose a smaller slot", "network %s has no piece number %d of /%d for %s", f.n.Name, slot.Value, length, what)
+		f.misfit(slot.At, place, noRoom, "choose a smaller slot", "network %s has no piece number %d of /%d for %s", f.n.Name, slot.Value, length, what)
 		return false
 	case !f.free.ContainsRange(p):
-		f.misfit(slot.At, place, "no-room", "choose another slot", "slot %d of %s is %s in network %s, and that is not free", slot.Value, what, p, f.n.Name)
+		f.misfit(slot.At, place, noRoom, "choose another slot", "slot %d of %s is %s in network %s, and that is not free", slot.Value, what, p, f.n.Name)
 		return false
 	}
 	return true
@@ -288,8 +288,7 @@ func (f *field) extend(b *aggregate) {
 			if p, found = address.NewPool(open, widths[f.family]).Take(size); !found {
 				pool := address.NewPool(f.free, widths[f.family])
 				if p, found = pool.Take(size); !found {
-					at, place := s.at()
-					f.misfit(at, place, "no-room", "enlarge the network, add a range to it, or ask for less", "network %s has no room for %s: %s",
+					f.misfit(s.of().At(), s.of().Place(), noRoom, "enlarge the network, add a range to it, or ask for less", "network %s has no room for %s: %s",
 						f.n.Name, s.name(), missing(pool, size, f.family))
 					s.size[f.family] = 0
 					continue
@@ -369,7 +368,7 @@ func (f *field) fresh() {
 		block, found := pool.Take(length)
 		if !found {
 			_, fits := address.NewPool(whole, widths[f.family]).Take(length)
-			f.noRoom(b, pool, length, fits, keepers)
+			f.full(b, pool, length, fits, keepers)
 			continue
 		}
 		whole = whole.Minus(address.SetOf(block))
@@ -382,7 +381,7 @@ func (f *field) because(b *aggregate, block netip.Prefix) string {
 	if len(b.needs) == 1 && b.spare == 0 {
 		return fmt.Sprintf("; the lowest free /%d", block.Bits())
 	}
-	return fmt.Sprintf("; %s in %s, the lowest free block with room for %d more", count(len(b.needs), "subnet"), block, f.room(b, block))
+	return fmt.Sprintf("; %s in %s, the lowest free block with room for %d more", phrase.Count(len(b.needs), "subnet"), block, f.room(b, block))
 }
 
 // room is how many more needs of an aggregate's largest size its block has room for.
@@ -431,8 +430,8 @@ func (f *field) zones(fresh []*aggregate, open address.Set) (rest []*aggregate, 
 	super := address.BitsFor(total, widths[f.family])
 	block, found := pool.Take(super)
 	if !found {
-		f.misfit(f.n.Plan.Layout.At, "networks."+f.n.Name+".layout", "no-room", "enlarge the network, add a range to it, or ask for less",
-			"network %s has no room for %s of /%d side by side and %d more: %s", f.n.Name, count(len(zones), "zone"), length, spare, missing(pool, super, f.family))
+		f.misfit(f.n.Plan.Layout.At, f.n.Place().To("layout"), noRoom, "enlarge the network, add a range to it, or ask for less",
+			"network %s has no room for %s of /%d side by side and %d more: %s", f.n.Name, phrase.Count(len(zones), "zone"), length, spare, missing(pool, super, f.family))
 		return rest, open
 	}
 	for i, b := range zones {
@@ -442,13 +441,13 @@ func (f *field) zones(fresh []*aggregate, open address.Set) (rest []*aggregate, 
 	return rest, open.Minus(address.SetOf(block))
 }
 
-// noRoom reports an aggregate that did not fit, and what leaving out the room for more would save.
-func (f *field) noRoom(b *aggregate, pool *address.Pool, length int, fitsWithout bool, keepers []string) {
+// full reports an aggregate that did not fit, and what leaving out the room for more would save.
+func (f *field) full(b *aggregate, pool *address.Pool, length int, fitsWithout bool, keepers []string) {
 	what := b.name
 	fix := "enlarge the network, add a range to it, or ask for less"
 	if len(b.needs) > 1 || b.spare > 0 {
 		block := netip.PrefixFrom(f.base[0].Addr(), length)
-		what = fmt.Sprintf("%s, %s of /%d and room for %d more", b.name, count(len(b.needs), "subnet"), b.wanting(f.family)[0].size[f.family], f.room(b, block))
+		what = fmt.Sprintf("%s, %s of /%d and room for %d more", b.name, phrase.Count(len(b.needs), "subnet"), b.wanting(f.family)[0].size[f.family], f.room(b, block))
 		if tight := b.length(f.family, 0); tight > length {
 			if largest, any := pool.Largest(); any && largest <= tight {
 				fix = fmt.Sprintf("write  spare: 0  at the tier to leave no room for another zone; then a /%d is enough", tight)
@@ -458,12 +457,5 @@ func (f *field) noRoom(b *aggregate, pool *address.Pool, length int, fitsWithout
 	if fitsWithout && len(keepers) > 0 {
 		fix = fmt.Sprintf("it would fit into the room that is kept for more zones; write  spare: 0  at %s to give that up", keepers[0])
 	}
-	f.misfit(b.at, b.place, "no-room", fix, "network %s has no room for %s: %s", f.n.Name, what, missing(pool, length, f.family))
-}
-
-func count(n int, thing string) string {
-	if n == 1 {
-		return "1 " + thing
-	}
-	return fmt.Sprintf("%d %ss", n, thing)
+	f.misfit(b.of.At(), b.of.Place(), noRoom, fix, "network %s has no room for %s: %s", f.n.Name, what, missing(pool, length, f.family))
 }

@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 // manyNetworks is a plan of n networks with four tiers in five zones: 20 subnets each.
@@ -22,7 +22,7 @@ func manyNetworks(n int) string {
 // BenchmarkCarve carves plans of growing size: the time per subnet should stay the same.
 func BenchmarkCarve(b *testing.B) {
 	for _, subnets := range []int{10_000, 30_000, 100_000} {
-		src := plan.NewSource("p", []byte(manyNetworks(subnets/20)))
+		src := text.One("p", string(manyNetworks(subnets/20)))
 		b.Run(fmt.Sprintf("%d subnets", subnets), func(b *testing.B) {
 			e, problems := estate.Load(src)
 			if len(problems) > 0 {
@@ -39,7 +39,7 @@ func BenchmarkCarve(b *testing.B) {
 		b.Run(fmt.Sprintf("%d subnets, loaded and written", subnets), func(b *testing.B) {
 			for b.Loop() {
 				e, _ := estate.Load(src)
-				if _, _, err := plan.Apply(src, Estate(e).Edits); err != nil {
+				if _, _, err := src.First().Apply(Estate(e).Changes.Edits()); err != nil {
 					b.Fatal(err)
 				}
 			}

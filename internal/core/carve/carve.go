@@ -15,9 +15,12 @@ import (
 	"slices"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/space"
+	"wendrik/internal/core/text"
 )
 
 // State tells ranges that were there from those that were carved.
@@ -74,12 +77,12 @@ type Result struct {
 	Subnets    []Subnet // in the order of the plan, new ones after those that were there
 	Held       []Held
 	Aggregates []Aggregate // those that got a block
-	Misfits    []plan.Finding
-	Edits      []plan.Edit // what writes the new ranges into the plan
+	Misfits    []diag.Finding
+	Changes    text.Changes // what writes the new ranges into the plan, one for each thing that gets one
 }
 
 // New reports whether anything was carved.
-func (r *Result) New() bool { return len(r.Edits) > 0 }
+func (r *Result) New() bool { return len(r.Changes) > 0 }
 
 // Estate carves an estate. Taken are ranges in use that the plan does not know of; nothing is carved from them.
 func Estate(e *estate.Estate, taken ...netip.Prefix) *Result {
@@ -93,7 +96,7 @@ func Estate(e *estate.Estate, taken ...netip.Prefix) *Result {
 		}
 	}
 	c.Subnets = slices.Grow(c.Subnets, expected)
-	c.Edits = slices.Grow(c.Edits, expected)
+	c.Changes = slices.Grow(c.Changes, expected)
 	for _, n := range e.Networks {
 		c.network(n)
 	}
@@ -142,8 +145,8 @@ func ofFamily(ranges []netip.Prefix, family int) []netip.Prefix {
 }
 
 // misfit reports something that got no range.
-func (c *carver) misfit(at plan.Pos, place, code, fix, format string, args ...any) {
-	c.Misfits = append(c.Misfits, plan.Finding{Code: code, At: at, Place: place, Message: fmt.Sprintf(format, args...), Fix: fix})
+func (c *carver) misfit(at text.Pos, place text.Path, code diag.Code, fix, format string, args ...any) {
+	c.Misfits = append(c.Misfits, diag.Finding{Code: code, At: at, Place: place, Message: fmt.Sprintf(format, args...), Fixes: diag.Advise(fix)})
 }
 
 // request is a range that a network wants from its block of space.
@@ -206,17 +209,20 @@ func (c *carver) editNetwork(n *estate.Network, got []*request) {
 		return
 	}
 	words := rangeTexts(n.Plan.Ranges)
+	var edits []text.Edit
 	for _, q := range got {
 		words = append(words, q.got.String())
 		if q != got[0] || len(n.Plan.Ranges) > 0 {
-			c.Edits = append(c.Edits, plan.Edit{Path: []string{"networks", n.Name}, Key: q.key, Remove: true})
+			edits = append(edits, text.Remove(n.Place(), q.key))
 		}
 	}
-	edit := plan.Edit{Path: []string{"networks", n.Name}, Key: "range", Value: plan.WordOrWords(words...)}
+	value := text.WordOrWords(words...)
 	if len(n.Plan.Ranges) == 0 {
-		edit.Was = got[0].key
+		edits = append(edits, text.Replace(n.Place(), got[0].key, "range", value))
+	} else {
+		edits = append(edits, text.Set(n.Place(), "range", value))
 	}
-	c.Edits = append(c.Edits, edit)
+	c.Changes = append(c.Changes, text.Change{Edits: edits, Why: got[0].why})
 }
 
 func rangeTexts(ranges []plan.Range) []string {
@@ -230,20 +236,20 @@ func rangeTexts(ranges []plan.Range) []string {
 // serve gives one network a range of its block.
 func (c *carver) serve(q *request) {
 	n, size, block := q.network, q.size.Value, q.network.From
-	place := "networks." + n.Name + "." + q.key
+	place := n.Place().To(q.key)
 	pool := c.pool(block, q.family)
 	name := []string{"IPv4", "IPv6"}[q.family]
 	switch {
 	case block.Held:
-		c.misfit(n.Plan.From.At, place, "block-held", "carve from a block that is not held", "block %s is held (%s), so network %s gets nothing from it",
+		c.misfit(n.Plan.From.At, place, blockHeld, "carve from a block that is not held", "block %s is held (%s), so network %s gets nothing from it",
 			block.Name, block.Plan.Held.Value, n.Name)
 		return
 	case pool == nil || size > widths[q.family]:
-		c.misfit(q.size.At, place, "no-family", "give the block such a range, or write  size6:  for IPv6", "block %s has no %s range of which network %s could get a /%d",
+		c.misfit(q.size.At, place, noFamily, "give the block such a range, or write  size6:  for IPv6", "block %s has no %s range of which network %s could get a /%d",
 			block.Name, name, n.Name, size)
 		return
 	}
-	fail := func(fix, format string, args ...any) { c.misfit(q.size.At, place, "no-room", fix, format, args...) }
+	fail := func(fix, format string, args ...any) { c.misfit(q.size.At, place, noRoom, fix, format, args...) }
 	own := subnetsOf(n, q.family)
 	var found bool
 	switch {
@@ -263,13 +269,13 @@ func (c *carver) serve(q *request) {
 	case len(own) > 0:
 		q.why = fmt.Sprintf("the /%d of block %s around the subnets it has", size, block.Name)
 		if q.got, found = around(own, size, pool); !found {
-			fail("move the subnets, or ask for another size", "no free /%d of block %s holds all subnets that network %s has (%s)", size, block.Name, n.Name, join(own))
+			fail("move the subnets, or ask for another size", "no free /%d of block %s holds all subnets that network %s has (%s)", size, block.Name, n.Name, phrase.List(own))
 			q.got = netip.Prefix{}
 			return
 		}
 		pool.Remove(q.got)
 	default:
-		q.why = fmt.Sprintf("the lowest free /%d of block %s (%s)", size, block.Name, join(ofFamily(block.Ranges, q.family)))
+		q.why = fmt.Sprintf("the lowest free /%d of block %s (%s)", size, block.Name, phrase.List(ofFamily(block.Ranges, q.family)))
 		if q.got, found = pool.Take(size); !found {
 			fail("enlarge the block, carve from another, or ask for less", "block %s has no room for network %s: %s", block.Name, n.Name, missing(pool, size, q.family))
 			return
@@ -323,7 +329,7 @@ func missing(pool *address.Pool, length, family int) string {
 // block has no range of the family.
 func (c *carver) pool(b *estate.Block, family int) *address.Pool {
 	own := ofFamily(b.Ranges, family)
-	key := poolKey{join(own), family}
+	key := poolKey{phrase.List(own), family}
 	if p, known := c.pools[key]; known {
 		return p
 	}
@@ -333,15 +339,4 @@ func (c *carver) pool(b *estate.Block, family int) *address.Pool {
 	// The survey finds nothing free in a held block, and then this pool only tells of the family.
 	c.pools[key] = address.NewPool(c.survey.FreeIn(b), widths[family])
 	return c.pools[key]
-}
-
-func join(ranges []netip.Prefix) string {
-	var words string
-	for i, p := range ranges {
-		if i > 0 {
-			words += ", "
-		}
-		words += p.String()
-	}
-	return words
 }

@@ -14,20 +14,20 @@ import (
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
-func load(t *testing.T, text string) *estate.Estate {
+func load(t *testing.T, content string) *estate.Estate {
 	t.Helper()
-	e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(text)))
-	require.Empty(t, findings, text)
+	e, findings := estate.Load(text.One("wendrik.yaml", content))
+	require.Empty(t, findings, content)
 	return e
 }
 
 // carveText carves a plan and gives the ranges by name: booking, and booking/web-a.
-func carveText(t *testing.T, text string) (map[string]string, *Result) {
+func carveText(t *testing.T, content string) (map[string]string, *Result) {
 	t.Helper()
-	r := Estate(load(t, text))
+	r := Estate(load(t, content))
 	got := map[string]string{}
 	for _, n := range r.Networks {
 		got[n.Name] = n.Range.String()
@@ -39,15 +39,15 @@ func carveText(t *testing.T, text string) (map[string]string, *Result) {
 }
 
 // written carves a plan, writes the result into it, and checks that carving that again changes nothing.
-func written(t *testing.T, text string) string {
+func written(t *testing.T, content string) string {
 	t.Helper()
-	e := load(t, text)
+	e := load(t, content)
 	r := Estate(e)
 	require.Empty(t, r.Misfits)
-	after, _, err := plan.Apply(e.Plan.Source, r.Edits)
+	after, _, err := e.Plan.Files.First().Apply(r.Changes.Edits())
 	require.NoError(t, err)
 	again := Estate(load(t, string(after)))
-	require.False(t, again.New(), "carving twice changes something: %v\n%s", again.Edits, after)
+	require.False(t, again.New(), "carving twice changes something: %v\n%s", again.Changes, after)
 	require.Len(t, again.Subnets, len(r.Subnets))
 	return string(after)
 }
@@ -85,7 +85,7 @@ func TestZonalNetwork(t *testing.T) {
 }
 
 func TestRegionalNetworks(t *testing.T) {
-	text := `wendrik: 1
+	content := `wendrik: 1
 profile: regional
 regions: {west: [west-a], north: [north-a]}
 space: {cloud: {block: 10.144.0.0/20}}
@@ -94,13 +94,13 @@ networks:
   two: {region: west, from: cloud, tiers: {web: {hosts: 253}}}
   hand: {region: west, subnets: {a: {range: 10.144.0.0/24}}}
 `
-	got, r := carveText(t, text)
+	got, r := carveText(t, content)
 	require.Empty(t, r.Misfits)
 	assert.Equal(t, map[string]string{
 		"one/web-west": "10.144.2.0/24", "one/web-north": "10.144.3.0/24", "one/app-west": "10.144.1.0/25", "one/app-north": "10.144.1.128/25",
 		"two/web-west": "10.144.4.0/23", "hand/a": "10.144.0.0/24",
 	}, got)
-	written(t, text)
+	written(t, content)
 }
 
 func TestPlainNetwork(t *testing.T) {
@@ -110,7 +110,7 @@ func TestPlainNetwork(t *testing.T) {
 }
 
 func TestSubnetsThePlanNames(t *testing.T) {
-	text := zonal + `  booking:
+	content := zonal + `  booking:
     region: west
     range: 10.144.0.0/22
     tiers: {web: {hosts: 50}}
@@ -119,19 +119,19 @@ func TestSubnetsThePlanNames(t *testing.T) {
       web-b: {tier: web, zone: west-b}
       extra: {tier: web, zone: west-b}
 `
-	got, r := carveText(t, text)
+	got, r := carveText(t, content)
 	require.Empty(t, r.Misfits)
 	assert.Equal(t, map[string]string{
 		"booking": "10.144.0.0/22", "booking/mine": "10.144.0.0/26",
 		"booking/web-a": "10.144.2.0/26", "booking/web-b": "10.144.2.64/26", "booking/web-c": "10.144.2.128/26", "booking/extra": "10.144.2.192/26",
 	}, got)
-	after := written(t, text)
+	after := written(t, content)
 	assert.Contains(t, after, "web-b: {tier: web, zone: west-b, range: 10.144.2.64/26}\n")
 }
 
 // TestNetworkAroundItsSubnets gives a range to a network whose subnets were written by hand before.
 func TestNetworkAroundItsSubnets(t *testing.T) {
-	text := zonal + `  first: {from: west, size: /22}
+	content := zonal + `  first: {from: west, size: /22}
   booking:
     region: west
     from: west
@@ -139,12 +139,12 @@ func TestNetworkAroundItsSubnets(t *testing.T) {
     tiers: {web: {hosts: 120}}
     subnets: {web-a: {tier: web, zone: west-a, range: 10.144.0.0/24}, other: {range: 10.144.3.0/24}}
 `
-	got, r := carveText(t, text)
+	got, r := carveText(t, content)
 	require.Empty(t, r.Misfits)
 	assert.Equal(t, map[string]string{"first": "10.144.32.0/22", "booking": "10.144.0.0/20", "booking/web-a": "10.144.0.0/24",
 		"booking/other": "10.144.3.0/24", "booking/web-b": "10.144.1.0/24", "booking/web-c": "10.144.2.0/24"}, got, "as large as the one that is there")
-	written(t, text)
-	_, r = carveText(t, strings.Replace(text, "10.144.3.0/24", "10.145.3.0/24", 1))
+	written(t, content)
+	_, r = carveText(t, strings.Replace(content, "10.144.3.0/24", "10.145.3.0/24", 1))
 	require.Len(t, r.Misfits, 1)
 	assert.Contains(t, r.Misfits[0].Message, "no free /20 of block west holds all subnets that network booking has (10.144.0.0/24, 10.145.3.0/24)")
 }
@@ -163,7 +163,7 @@ func TestGrowthAndSizes(t *testing.T) {
 }
 
 func TestSlots(t *testing.T) {
-	text := zonal + `  first: {from: west, size: /20}
+	content := zonal + `  first: {from: west, size: /20}
   third: {from: west, size: /20, slot: 3}
   a:
     region: west
@@ -171,13 +171,13 @@ func TestSlots(t *testing.T) {
     tiers: {web: {size: /26, slot: 2}, app: {size: /26}, data: {size: /26, spare: 0}}
     subnets: {lone: {size: /24, slot: 0}, data-b: {tier: data, zone: west-b, slot: 63}}
 `
-	got, r := carveText(t, text)
+	got, r := carveText(t, content)
 	require.Empty(t, r.Misfits)
 	assert.Equal(t, map[string]string{"first": "10.144.0.0/20", "third": "10.144.48.0/20", "a": "10.0.0.0/20", "a/lone": "10.0.0.0/24",
 		"a/web-a": "10.0.2.0/26", "a/web-b": "10.0.2.64/26", "a/web-c": "10.0.2.128/26", // the third /24
 		"a/app-a": "10.0.1.0/26", "a/app-b": "10.0.1.64/26", "a/app-c": "10.0.1.128/26",
 		"a/data-b": "10.0.15.192/26", "a/data-a": "10.0.15.128/26", "a/data-c": "10.0.15.0/26"}, got)
-	after := written(t, text)
+	after := written(t, content)
 	assert.Contains(t, after, "data-b: {tier: data, zone: west-b, slot: 63, range: 10.0.15.192/26}")
 
 	for change, want := range map[string]string{
@@ -189,22 +189,22 @@ func TestSlots(t *testing.T) {
 		"slot: 2}, app: {size: /26 -> slot: 2}, app: {size: /20": "no room for tier app",
 	} {
 		old, new, _ := strings.Cut(change, " -> ")
-		require.Contains(t, text, old)
-		_, r := carveText(t, strings.Replace(text, old, new, 1))
+		require.Contains(t, content, old)
+		_, r := carveText(t, strings.Replace(content, old, new, 1))
 		require.NotEmpty(t, r.Misfits, change)
 		assert.Contains(t, r.Misfits[0].Message, want, change)
 	}
 }
 
 func TestZonesSideBySide(t *testing.T) {
-	text := zonal + `  a:
+	content := zonal + `  a:
     region: west
     range: 10.0.0.0/20
     layout: zones
     tiers: {web: {hosts: 100}, app: {hosts: 200}}
     held: {tills: {for: card terminals, size: /26}}
 `
-	got, r := carveText(t, text)
+	got, r := carveText(t, content)
 	require.Empty(t, r.Misfits)
 	want := map[string]string{"a": "10.0.0.0/20", "a/app-a": "10.0.0.0/24", "a/web-a": "10.0.1.0/25", "a/app-b": "10.0.2.0/24", "a/web-b": "10.0.3.0/25",
 		"a/app-c": "10.0.4.0/24", "a/web-c": "10.0.5.0/25"}
@@ -212,7 +212,7 @@ func TestZonesSideBySide(t *testing.T) {
 	assert.Equal(t, "10.0.8.0/26", r.Held[0].Range.String())
 	require.Len(t, r.Aggregates, 4)
 	assert.Equal(t, "zone west-b 10.0.2.0/23 128", fmt.Sprint(r.Aggregates[1].Name, " ", r.Aggregates[1].Block, " ", r.Aggregates[1].Free))
-	after := written(t, text)
+	after := written(t, content)
 	assert.Contains(t, after, "tills: {for: card terminals, range: 10.0.8.0/26}")
 	// A tier that is added goes into each zone's block, and a zone behind the others.
 	after = strings.Replace(after, "app: {hosts: 200}", "app: {hosts: 200}, data: {hosts: 50}", 1)
@@ -223,13 +223,13 @@ func TestZonesSideBySide(t *testing.T) {
 	}
 	assert.Equal(t, []string{"10.0.1.128/26", "10.0.3.128/26", "10.0.5.128/26", "10.0.6.0/24"}, []string{got["a/data-a"], got["a/data-b"], got["a/data-c"], got["a/app-d"]})
 
-	_, r = carveText(t, strings.Replace(text, "10.0.0.0/20", "10.0.0.0/22", 1))
+	_, r = carveText(t, strings.Replace(content, "10.0.0.0/20", "10.0.0.0/22", 1))
 	require.NotEmpty(t, r.Misfits)
 	assert.Contains(t, r.Misfits[0].Message, "no room for 3 zones of /23 side by side and 1 more: it needs a /21 (2048 addresses)")
 }
 
 func TestBothFamilies(t *testing.T) {
-	text := `wendrik: 1
+	content := `wendrik: 1
 profile: zonal
 regions: {west: [west-a, west-b]}
 space: {all: {block: [10.144.0.0/12, "fd3a:5e11:c0de::/48"]}}
@@ -249,7 +249,7 @@ networks:
     subnets: {web-a: {tier: web, zone: west-a, range: 10.150.0.0/25}}
   six: {region: west, range: "fd3a:5e11:c0de:ff00::/62", tiers: {t: {spare: 0}}}
 `
-	after := written(t, text)
+	after := written(t, content)
 	for _, line := range []string{
 		"    range: [10.144.0.0/20, fd3a:5e11:c0de::/56]\n    tiers",
 		"web-a: {tier: web, zone: west-a, range: [10.144.0.0/25, fd3a:5e11:c0de::/64]}",
@@ -263,16 +263,16 @@ networks:
 		assert.Contains(t, after, line)
 	}
 	assert.NotContains(t, after, "size6")
-	_, r := carveText(t, strings.Replace(text, "ff00::/62", "ff00::/64", 1))
+	_, r := carveText(t, strings.Replace(content, "ff00::/62", "ff00::/64", 1))
 	require.Len(t, r.Misfits, 1)
 	assert.Contains(t, r.Misfits[0].Message, "tier t, 2 subnets of /64 and room for 0 more: it needs a /63 (36893488147419103232 addresses)")
 }
 
 func TestNaming(t *testing.T) {
-	text := strings.Replace(zonal, "networks:", "naming: \"{tier}-{zone}-{slot}\"\nnetworks:", 1) + `  a: {region: west, range: 10.0.0.0/20, tiers: {web: {size: /24}}}
+	content := strings.Replace(zonal, "networks:", "naming: \"{tier}-{zone}-{slot}\"\nnetworks:", 1) + `  a: {region: west, range: 10.0.0.0/20, tiers: {web: {size: /24}}}
   b: {region: west, range: 10.1.0.0/20, naming: "{network}-{region}-{tier}{zone}", tiers: {web: {size: /24, zones: [west-b]}}, subnets: {b-west-webb: {range: 10.1.15.0/24}}}
 `
-	got, r := carveText(t, text)
+	got, r := carveText(t, content)
 	require.Empty(t, r.Misfits)
 	assert.Equal(t, map[string]string{"a": "10.0.0.0/20", "b": "10.1.0.0/20", "a/web-a-0": "10.0.0.0/24", "a/web-b-1": "10.0.1.0/24", "a/web-c-2": "10.0.2.0/24",
 		"b/b-west-webb": "10.1.15.0/24", "b/b-west-webb-2": "10.1.0.0/24"}, got)
@@ -291,18 +291,18 @@ clusters: {c: {in: b, pods: 10.0.2.0/24}}
 
 // TestAdditionsMoveNothing adds a zone, then a tier, then a network to a carved plan.
 func TestAdditionsMoveNothing(t *testing.T) {
-	text := written(t, zonal+`  booking: {region: west, from: west, size: /20, tiers: {web: {hosts: 120}, app: {hosts: 400}}}
+	content := written(t, zonal+`  booking: {region: west, from: west, size: /20, tiers: {web: {hosts: 120}, app: {hosts: 400}}}
 `)
-	before, _ := carveText(t, text)
+	before, _ := carveText(t, content)
 	for _, c := range []struct{ old, new string }{
 		{"west-c]", "west-c, west-d]"},
 		{"app: {hosts: 400}", "app: {hosts: 400}, data: {hosts: 60}"},
 		{"networks:\n", "networks:\n  crew: {region: west, from: west, size: /18, tiers: {web: {hosts: 9}}}\n"},
 		{"west-d]", "west-d, west-e]"},
 	} {
-		require.Contains(t, text, c.old)
-		text = written(t, strings.Replace(text, c.old, c.new, 1))
-		after, _ := carveText(t, text)
+		require.Contains(t, content, c.old)
+		content = written(t, strings.Replace(content, c.old, c.new, 1))
+		after, _ := carveText(t, content)
 		for name, r := range before {
 			require.Equal(t, r, after[name], "%s moved", name)
 		}
@@ -341,9 +341,9 @@ func TestMisfits(t *testing.T) {
 			continue
 		}
 		m := r.Misfits[0]
-		assert.Equal(t, c.code, m.Code, c.networks)
+		assert.Equal(t, c.code, string(m.Code), c.networks)
 		assert.Contains(t, m.Message, c.message, c.networks)
-		assert.Contains(t, m.Fix, c.fix, c.networks)
+		assert.Contains(t, m.Fix(), c.fix, c.networks)
 		assert.True(t, m.At.Known(), c.networks)
 	}
 }
@@ -354,30 +354,30 @@ func TestAgainstBruteForce(t *testing.T) {
 	rng := rand.New(rand.NewPCG(11, 12))
 	space := netip.MustParsePrefix("10.0.0.0/26")
 	for range 1500 {
-		var text strings.Builder
-		text.WriteString("wendrik: 1\nspace:\n  all: {block: 10.0.0.0/26}\n")
+		var content strings.Builder
+		content.WriteString("wendrik: 1\nspace:\n  all: {block: 10.0.0.0/26}\n")
 		var taken []netip.Prefix
 		for i := range rng.IntN(3) {
 			length := 28 + rng.IntN(4)
 			p, _ := address.Piece(space, length, uint64(rng.IntN(1<<(length-26))))
 			taken = append(taken, p)
-			fmt.Fprintf(&text, "  held-%d: {block: %s, held: yes}\n", i, p)
+			fmt.Fprintf(&content, "  held-%d: {block: %s, held: yes}\n", i, p)
 		}
-		text.WriteString("networks:\n")
+		content.WriteString("networks:\n")
 		var sizes []int
 		for i := range 1 + rng.IntN(4) {
 			size := 27 + rng.IntN(5)
 			sizes = append(sizes, size)
-			fmt.Fprintf(&text, "  n%d: {from: all, size: /%d}\n", i, size)
+			fmt.Fprintf(&content, "  n%d: {from: all, size: /%d}\n", i, size)
 		}
-		r := Estate(load(t, text.String()))
+		r := Estate(load(t, content.String()))
 		possible := fits(space, taken, sizes)
-		require.Equal(t, possible, len(r.Misfits) == 0, "%s", text.String())
+		require.Equal(t, possible, len(r.Misfits) == 0, "%s", content.String())
 		for _, n := range r.Networks {
-			require.True(t, address.Covers(space, n.Range), text.String())
+			require.True(t, address.Covers(space, n.Range), content.String())
 			require.Equal(t, n.Range.Masked(), n.Range)
 			for _, other := range taken {
-				require.False(t, n.Range.Overlaps(other), "%s over %s in\n%s", n.Range, other, text.String())
+				require.False(t, n.Range.Overlaps(other), "%s over %s in\n%s", n.Range, other, content.String())
 			}
 			taken = append(taken, n.Range)
 		}
@@ -404,17 +404,17 @@ func TestTiersAsProperties(t *testing.T) {
 	zones := []string{"west-a", "west-b", "west-c", "west-d"}
 	for range 300 {
 		some := zones[:1+rng.IntN(4)]
-		var text strings.Builder
-		fmt.Fprintf(&text, "wendrik: 1\nprofile: zonal\nregions: {west: [%s]}\nspace: {all: {block: 10.0.0.0/8}}\nnetworks:\n  a:\n    region: west\n    from: all\n    size: /%d\n    tiers:\n",
+		var content strings.Builder
+		fmt.Fprintf(&content, "wendrik: 1\nprofile: zonal\nregions: {west: [%s]}\nspace: {all: {block: 10.0.0.0/8}}\nnetworks:\n  a:\n    region: west\n    from: all\n    size: /%d\n    tiers:\n",
 			strings.Join(some, ", "), 16+rng.IntN(4))
 		hosts := map[string]int{}
 		for i := range 1 + rng.IntN(5) {
 			name := fmt.Sprintf("t%d", i)
 			hosts[name] = 1 + rng.IntN(1<<rng.IntN(9))
-			fmt.Fprintf(&text, "      %s: {hosts: %d}\n", name, hosts[name])
+			fmt.Fprintf(&content, "      %s: {hosts: %d}\n", name, hosts[name])
 		}
-		r := Estate(load(t, text.String()))
-		require.Empty(t, r.Misfits, text.String())
+		r := Estate(load(t, content.String()))
+		require.Empty(t, r.Misfits, content.String())
 		network := r.Networks[0].Range
 		byTier := map[string][]netip.Prefix{}
 		for i, s := range r.Subnets {
@@ -440,6 +440,6 @@ func TestTiersAsProperties(t *testing.T) {
 				}
 			}
 		}
-		written(t, text.String())
+		written(t, content.String())
 	}
 }

@@ -7,6 +7,8 @@ import (
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/core/profile"
+	"wendrik/internal/core/text"
 )
 
 // need is one subnet that a network has or should have, or one of its held parts.
@@ -36,15 +38,15 @@ func (s *need) name() string {
 	return "a subnet of tier " + s.tier.Name
 }
 
-// at is where a need stands in the plan, or what makes it.
-func (s *need) at() (plan.Pos, string) {
+// of is what a need stands for in the plan, or what makes it.
+func (s *need) of() estate.Object {
 	switch {
 	case s.held != nil:
-		return s.held.Plan.Name.At, "networks." + s.held.Network.Name + ".held." + s.held.Name
+		return s.held
 	case s.subnet != nil:
-		return s.subnet.Plan.Name.At, "networks." + s.subnet.Network.Name + ".subnets." + s.subnet.Name
+		return s.subnet
 	}
-	return s.tier.Plan.Name.At, "networks." + s.tier.Network.Name + ".tiers." + s.tier.Name
+	return s.tier
 }
 
 // wants reports whether the need lacks a range of a family that it should have.
@@ -105,12 +107,12 @@ func (s *need) keep(ranges []netip.Prefix) {
 
 // ownSize gives a subnet without a tier the size that the plan says, or reports that it says none.
 func (c *carver) ownSize(n *estate.Network, s *need, size plan.Number, ranges int, families [2]bool) bool {
-	at, place := s.at()
+	of := s.of()
 	if ranges == 0 && !size.Given() {
-		c.misfit(at, place, "no-size", "add  range:,  size:  or  tier:", "%s of network %s has no range, and neither size nor tier to say how large it is", s.name(), n.Name)
+		c.misfit(of.At(), of.Place(), noSize, "add  range:,  size:  or  tier:", "%s of network %s has no range, and neither size nor tier to say how large it is", s.name(), n.Name)
 		return false
 	}
-	if size.Given() && c.withinLimits(n, size, place) {
+	if size.Given() && c.withinLimits(n, size, of.Place()) {
 		s.size[ipv4], s.why[ipv4] = size.Value, fmt.Sprintf("/%d as written", size.Value)
 	}
 	if families[ipv6] {
@@ -126,11 +128,11 @@ const (
 )
 
 // withinLimits reports a size that the profile does not take.
-func (c *carver) withinLimits(n *estate.Network, size plan.Number, place string) bool {
+func (c *carver) withinLimits(n *estate.Network, size plan.Number, place text.Path) bool {
 	if n.Profile.Takes(size.Value) {
 		return true
 	}
-	c.misfit(size.At, place+".size", "size-limit", fmt.Sprintf("write a size from /%d to /%d", n.Profile.Largest, n.Profile.Smallest),
+	c.misfit(size.At, place.To("size"), sizeLimit, fmt.Sprintf("write a size from /%d to /%d", n.Profile.Largest, n.Profile.Smallest),
 		"a subnet of /%d is outside what profile %s takes", size.Value, n.Profile.Name)
 	return false
 }
@@ -138,9 +140,9 @@ func (c *carver) withinLimits(n *estate.Network, size plan.Number, place string)
 // tierNeeds are the needs of one tier: one for each zone or region, and one more for each subnet beyond that.
 func (c *carver) tierNeeds(n *estate.Network, t *estate.Tier, families [2]bool) ([]*need, *tierSize) {
 	places := placesOf(n, t)
-	place := "networks." + n.Name + ".tiers." + t.Name
+	place := t.Place()
 	if len(places) == 0 {
-		c.misfit(t.Plan.Name.At, place, "no-zones", "add  region:  to the network and zones to the region",
+		c.misfit(t.At(), place, noZones, "add  region:  to the network and zones to the region",
 			"tier %s/%s cannot be carved: its subnets live in zones, and network %s has none", n.Name, t.Name, n.Name)
 		return nil, nil
 	}
@@ -180,10 +182,10 @@ func (c *carver) tierNeeds(n *estate.Network, t *estate.Tier, families [2]bool) 
 // tierSize finds the length of a tier's subnets: the one written, that of the smallest range for the head count with
 // its growth under the profile, at least as large as the subnets it has; nil, and a misfit where one is needed, when
 // the plan does not say.
-func (c *carver) tierSize(n *estate.Network, t *estate.Tier, needs []*need, place string, hasIPv4 bool) *tierSize {
-	p, profile := t.Plan, n.Profile
+func (c *carver) tierSize(n *estate.Network, t *estate.Tier, needs []*need, place text.Path, hasIPv4 bool) *tierSize {
+	p, cloud := t.Plan, n.Profile
 	size := &tierSize{spare: 1}
-	if profile.SubnetsIn != plan.OneZone {
+	if cloud.SubnetsIn != profile.OneZone {
 		size.spare = 0
 	}
 	if p.Spare.Given() {
@@ -205,15 +207,15 @@ func (c *carver) tierSize(n *estate.Network, t *estate.Tier, needs []*need, plac
 		}
 		size.size[ipv4], size.why[ipv4] = p.Size.Value, fmt.Sprintf("/%d as written", p.Size.Value)
 	case p.Hosts.Given():
-		need, reserved := plan.Grown(p.Hosts.Value, p.Growth.Value), profile.ReservedFirst+profile.ReservedLast
-		length, fits := profile.SizeFor(need)
+		need, reserved := profile.Grown(p.Hosts.Value, p.Growth.Value), cloud.ReservedFirst+cloud.ReservedLast
+		length, fits := cloud.SizeFor(need)
 		why := fmt.Sprintf("%d hosts and %d reserved addresses fit into a /%d", p.Hosts.Value, reserved, length)
 		if p.Growth.Given() {
 			why = fmt.Sprintf("%d hosts, %d with growth, and %d reserved addresses fit into a /%d", p.Hosts.Value, need, reserved, length)
 		}
 		if !fits && missing {
-			c.misfit(p.Hosts.At, place+".hosts", "size-limit", fmt.Sprintf("ask for up to %d, or use several tiers", profile.UsableIn(profile.Largest)),
-				"%d hosts and %d reserved addresses need a /%d, and the largest subnet of profile %s is a /%d", need, reserved, length, profile.Name, profile.Largest)
+			c.misfit(p.Hosts.At, place.To("hosts"), sizeLimit, fmt.Sprintf("ask for up to %d, or use several tiers", cloud.UsableIn(cloud.Largest)),
+				"%d hosts and %d reserved addresses need a /%d, and the largest subnet of profile %s is a /%d", need, reserved, length, cloud.Name, cloud.Largest)
 			return nil
 		}
 		if largest > 0 && largest < length {
@@ -223,7 +225,7 @@ func (c *carver) tierSize(n *estate.Network, t *estate.Tier, needs []*need, plac
 	case largest > 0:
 		size.size[ipv4], size.why[ipv4] = largest, like
 	case missing:
-		c.misfit(p.Name.At, place, "no-size", "add  hosts: 100  or  size: /24", "tier %s/%s says neither hosts nor size, so its subnets cannot be carved", n.Name, t.Name)
+		c.misfit(p.Name.At, place, noSize, "add  hosts: 100  or  size: /24", "tier %s/%s says neither hosts nor size, so its subnets cannot be carved", n.Name, t.Name)
 		return nil
 	}
 	return size
@@ -233,7 +235,7 @@ func (c *carver) tierSize(n *estate.Network, t *estate.Tier, needs []*need, plac
 func placesOf(n *estate.Network, t *estate.Tier) []string {
 	var places []string
 	switch n.Profile.SubnetsIn {
-	case plan.OneZone:
+	case profile.OneZone:
 		if len(t.Plan.Zones) > 0 {
 			for _, z := range t.Plan.Zones {
 				places = append(places, z.Value)
@@ -246,7 +248,7 @@ func placesOf(n *estate.Network, t *estate.Tier) []string {
 			}
 		}
 		return places
-	case plan.OneRegion:
+	case profile.OneRegion:
 		for _, r := range n.Regions {
 			places = append(places, r.Name.Value)
 		}
@@ -277,12 +279,11 @@ func (c *carver) finishHeld(s *need) {
 	}
 	if p := s.fresh[ipv4]; p.IsValid() {
 		c.Held = append(c.Held, Held{h.Network.Name, h.Name, p, h.Plan.For.Value, h.Plan.Owner.Value, New, s.why[ipv4]})
-		c.Edits = append(c.Edits, plan.Edit{Path: []string{"networks", h.Network.Name, "held", h.Name}, Was: "size", Key: "range", Value: plan.Word(p.String())})
+		c.change(s.why[ipv4], text.Replace(h.Place(), "size", "range", text.Word(p.String())))
 	}
 }
 
 func (c *carver) finishSubnet(n *estate.Network, s *need, taken map[string]bool) {
-	path := []string{"networks", n.Name, "subnets"}
 	var words []string
 	name, zone, region, tier := "", "", "", ""
 	if s.subnet != nil {
@@ -291,7 +292,7 @@ func (c *carver) finishSubnet(n *estate.Network, s *need, taken map[string]bool)
 	} else {
 		name = c.freshName(n, s, taken)
 		switch {
-		case n.Profile.SubnetsIn == plan.OneZone:
+		case n.Profile.SubnetsIn == profile.OneZone:
 			zone = s.place
 		case len(n.Regions) > 1:
 			region = s.place
@@ -306,23 +307,32 @@ func (c *carver) finishSubnet(n *estate.Network, s *need, taken map[string]bool)
 			c.Subnets = append(c.Subnets, c.row(n, name, tier, zone, region, p, New, s.why[f]))
 		}
 	}
-	value := plan.WordOrWords(words...)
+	value := text.WordOrWords(words...)
+	why := s.why[ipv4]
+	if !s.fresh[ipv4].IsValid() {
+		why = s.why[ipv6]
+	}
 	if s.subnet != nil {
-		edit := plan.Edit{Path: append(path, name), Key: "range", Value: value}
 		if s.subnet.Plan.Size.Given() && len(s.subnet.Plan.Ranges) == 0 {
-			edit.Was = "size"
+			c.change(why, text.Replace(s.subnet.Place(), "size", "range", value))
+		} else {
+			c.change(why, text.Set(s.subnet.Place(), "range", value))
 		}
-		c.Edits = append(c.Edits, edit)
 		return
 	}
-	fields := []plan.Field{{Key: "tier", Value: plan.Word(tier)}}
+	fields := []text.Field{{Key: "tier", Value: text.Word(tier)}}
 	if zone != "" {
-		fields = append(fields, plan.Field{Key: "zone", Value: plan.Word(zone)})
+		fields = append(fields, text.Field{Key: "zone", Value: text.Word(zone)})
 	}
 	if region != "" {
-		fields = append(fields, plan.Field{Key: "region", Value: plan.Word(region)})
+		fields = append(fields, text.Field{Key: "region", Value: text.Word(region)})
 	}
-	c.Edits = append(c.Edits, plan.Edit{Path: path, Key: name, Value: plan.Map(append(fields, plan.Field{Key: "range", Value: value})...)})
+	c.change(why, text.Set(n.Place().To("subnets"), name, text.Map(append(fields, text.Field{Key: "range", Value: value})...)))
+}
+
+// change adds a change of one edit.
+func (c *carver) change(why string, e text.Edit) {
+	c.Changes = append(c.Changes, text.Change{Edits: []text.Edit{e}, Why: why})
 }
 
 func (c *carver) row(n *estate.Network, name, tier, zone, region string, p netip.Prefix, state State, why string) Subnet {

@@ -11,7 +11,7 @@ import (
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 // randomSpace writes a plan with a few networks of all kinds that carving meets.
@@ -58,41 +58,41 @@ func randomSpace(rng *rand.Rand, networks, tiers, zones int) string {
 // time what must always hold.
 func checkCarving(t *testing.T, seed uint64) {
 	rng := func() *rand.Rand { return rand.New(rand.NewPCG(seed, 3)) }
-	text := randomSpace(rng(), 2, 2, 2)
-	require.Equal(t, randomSpace(rng(), 2, 2, 2), text)
+	content := randomSpace(rng(), 2, 2, 2)
+	require.Equal(t, randomSpace(rng(), 2, 2, 2), content)
 	before := map[string]string{}
 	for round := range 3 {
-		e, findings := estate.Load(plan.NewSource("p", []byte(text)))
-		require.Empty(t, findings, text)
+		e, findings := estate.Load(text.One("p", content))
+		require.Empty(t, findings, content)
 		r := Estate(e)
 		require.Equal(t, fmt.Sprint(r.Subnets, r.Networks), fmt.Sprint(Estate(e).Subnets, Estate(e).Networks), "deterministic")
-		got := requireSound(t, r, e, text)
+		got := requireSound(t, r, e, content)
 		for name, p := range before {
-			require.Equal(t, p, got[name], "%s moved in round %d\n%s", name, round, text)
+			require.Equal(t, p, got[name], "%s moved in round %d\n%s", name, round, content)
 		}
 		before = got
-		after, _, err := plan.Apply(e.Plan.Source, r.Edits)
-		require.NoError(t, err, text)
-		again, findings := estate.Load(plan.NewSource("p", after))
+		after, _, err := e.Plan.Files.First().Apply(r.Changes.Edits())
+		require.NoError(t, err, content)
+		again, findings := estate.Load(text.One("p", string(after)))
 		require.Empty(t, findings, "%s", after)
 		if len(r.Misfits) == 0 {
 			require.False(t, Estate(again).New(), "%s", after)
 		}
-		text = string(after)
+		content = string(after)
 		switch round {
 		case 0:
-			text = strings.Replace(text, "west-b]", "west-b, west-c]", 1)
-			text = strings.Replace(text, "    tiers:\n", "    tiers:\n      first: {hosts: 30}\n", 1)
+			content = strings.Replace(content, "west-b]", "west-b, west-c]", 1)
+			content = strings.Replace(content, "    tiers:\n", "    tiers:\n      first: {hosts: 30}\n", 1)
 		case 1:
-			text = strings.Replace(text, "networks:\n", "networks:\n  new: {region: west, from: all, size: /20, tiers: {web: {hosts: 10}}}\n", 1)
-			text = strings.Replace(text, "west-c]", "west-c, west-d]", 1)
+			content = strings.Replace(content, "networks:\n", "networks:\n  new: {region: west, from: all, size: /20, tiers: {web: {hosts: 10}}}\n", 1)
+			content = strings.Replace(content, "west-c]", "west-c, west-d]", 1)
 		}
 	}
 }
 
 // requireSound checks that all ranges are aligned, lie inside what they come from, and share no address, and gives them
 // by name.
-func requireSound(t *testing.T, r *Result, e *estate.Estate, text string) map[string]string {
+func requireSound(t *testing.T, r *Result, e *estate.Estate, content string) map[string]string {
 	got := map[string]string{}
 	var leaves []netip.Prefix
 	var names []string
@@ -105,14 +105,14 @@ func requireSound(t *testing.T, r *Result, e *estate.Estate, text string) map[st
 	for _, n := range r.Networks {
 		home[n.Name] = append(home[n.Name], n.Range)
 		require.Equal(t, n.Range.Masked(), n.Range)
-		require.True(t, address.SetOf(e.Network(n.Name).From.Ranges...).ContainsRange(n.Range), "%s of %s\n%s", n.Range, n.Name, text)
+		require.True(t, address.SetOf(e.Network(n.Name).From.Ranges...).ContainsRange(n.Range), "%s of %s\n%s", n.Range, n.Name, content)
 		got[n.Name+n.Range.Addr().Unmap().String()[:2]] = n.Range.String()
 	}
 	for name, ranges := range home {
 		for other, theirs := range home {
 			for _, p := range ranges {
 				for _, q := range theirs {
-					require.True(t, name == other || !p.Overlaps(q), "%s and %s\n%s", name, other, text)
+					require.True(t, name == other || !p.Overlaps(q), "%s and %s\n%s", name, other, content)
 				}
 			}
 		}
@@ -121,7 +121,7 @@ func requireSound(t *testing.T, r *Result, e *estate.Estate, text string) map[st
 		leaves, names = append(leaves, s.Range), append(names, s.Network+"/"+s.Name)
 		require.Equal(t, s.Range.Masked(), s.Range)
 		if ranges := home[s.Network]; len(ranges) > 0 {
-			require.True(t, address.SetOf(ranges...).ContainsRange(s.Range), "%s/%s %s\n%s", s.Network, s.Name, s.Range, text)
+			require.True(t, address.SetOf(ranges...).ContainsRange(s.Range), "%s/%s %s\n%s", s.Network, s.Name, s.Range, content)
 		}
 		family := "4"
 		if s.Range.Addr().Is6() {
@@ -133,7 +133,7 @@ func requireSound(t *testing.T, r *Result, e *estate.Estate, text string) map[st
 		leaves, names = append(leaves, h.Range), append(names, h.Network+"/"+h.Name)
 	}
 	address.Pairs(leaves, func(a, b int) bool {
-		require.Fail(t, "overlap", "%s %s and %s %s\n%s", names[a], leaves[a], names[b], leaves[b], text)
+		require.Fail(t, "overlap", "%s %s and %s %s\n%s", names[a], leaves[a], names[b], leaves[b], content)
 		return false
 	})
 	return got

@@ -4,8 +4,9 @@ package check
 import (
 	"fmt"
 
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 // Topic is what a rule is about, so that a command can ask for the rules that concern it.
@@ -23,7 +24,7 @@ const (
 
 // Rule is one check.
 type Rule struct {
-	Code  string // the code of its findings
+	Code  diag.Code // that of its findings
 	Topic Topic
 	Doc   string // what it looks for, in a sentence
 	run   func(*run)
@@ -56,8 +57,8 @@ var Rules = []Rule{
 
 // Run runs the rules of some topics on an estate, of all when none is given, and gives the findings in the order of
 // the plan.
-func Run(e *estate.Estate, topics ...Topic) []plan.Finding {
-	var all []plan.Finding
+func Run(e *estate.Estate, topics ...Topic) []diag.Finding {
+	var all []diag.Finding
 	for _, r := range Rules {
 		wanted := len(topics) == 0
 		for _, t := range topics {
@@ -69,18 +70,25 @@ func Run(e *estate.Estate, topics ...Topic) []plan.Finding {
 			all = append(all, x.findings...)
 		}
 	}
-	plan.SortFindings(all)
+	diag.Sort(all)
 	return all
 }
 
 // run is one rule at work.
 type run struct {
 	*estate.Estate
-	code     string
-	findings []plan.Finding
+	code     diag.Code
+	findings []diag.Finding
 }
 
-// report adds a finding of the rule.
-func (r *run) report(severity plan.Severity, at plan.Pos, place, fix, format string, args ...any) {
-	r.findings = append(r.findings, plan.Finding{Code: r.code, Severity: severity, At: at, Place: place, Message: fmt.Sprintf(format, args...), Fix: fix})
+// report adds a finding of the rule, with what would be right in words; a fix by edits is added with by.
+func (r *run) report(severity diag.Severity, at text.Pos, place text.Path, advice, format string, args ...any) {
+	r.findings = append(r.findings, diag.Finding{Code: r.code, Severity: severity, At: at, Place: place, Message: fmt.Sprintf(format, args...), Fixes: diag.Advise(advice)})
+}
+
+// by gives the finding that was reported last a fix by edits, the advice that it has becoming that of the fix.
+func (r *run) by(edits ...text.Edit) {
+	f := &r.findings[len(r.findings)-1]
+	advice := f.Fix()
+	f.Fixes = []diag.Fix{{Edits: edits, Advice: advice}}
 }

@@ -7,14 +7,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 // TestRules tries each rule on a plan that breaks it and on one that does not.
 func TestRules(t *testing.T) {
 	const regions = "regions: {west: [west-a], north: [north-a]}\n"
-	for _, c := range []struct{ text, want string }{
+	for _, c := range []struct{ content, want string }{
 		{"networks: {a: {range: 10.0.0.0/8}, b: {range: 100.64.0.0/10}, c: {range: fd3a::/48}, d: {range: \"2a00:1::/32\"}}", ""},
 		{"networks: {a: {range: 192.0.2.0/24, subnets: {s: {range: 192.0.2.0/28}}}}", "special-range network a uses 192.0.2.0/24, and that is set aside for documentation (RFC 5737)"},
 		{"networks: {a: {range: 224.1.0.0/16}}", "special-range network a uses 224.1.0.0/16, and that is set aside for multicast (RFC 5771)"},
@@ -42,28 +43,28 @@ func TestRules(t *testing.T) {
 		{"space: {s: {block: 10.0.0.0/8}}\nnetworks: {a: {from: s, slot: 3, range: 10.5.0.0/16}}", "slot network a (10.5.0.0/16) is piece number 5"},
 		{"profile: zonal\nnetworks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.3.0/29}}}}", "subnet-size subnet a/x (10.0.3.0/29) is of a size that profile zonal does not take"},
 	} {
-		e, problems := estate.Load(plan.NewSource("p", []byte("wendrik: 1\n"+c.text+"\n")))
-		require.Empty(t, problems, c.text)
+		e, problems := estate.Load(text.One("p", "wendrik: 1\n"+c.content+"\n"))
+		require.Empty(t, problems, c.content)
 		found := Run(e)
 		if c.want == "" {
-			assert.Empty(t, found, c.text)
+			assert.Empty(t, found, c.content)
 			continue
 		}
-		if assert.Len(t, found, 1, "%s: %v", c.text, found) {
+		if assert.Len(t, found, 1, "%s: %v", c.content, found) {
 			assert.Contains(t, fmt.Sprint(found[0].Code, " ", found[0].Message), c.want)
-			assert.NotEmpty(t, found[0].Fix)
+			assert.NotEmpty(t, found[0].Fix())
 			assert.True(t, found[0].At.Known())
 		}
 	}
 }
 
 func TestTopics(t *testing.T) {
-	e, problems := estate.Load(plan.NewSource("p", []byte("wendrik: 1\nspace: {s: {block: 10.0.0.0/8}}\nnetworks: {a: {range: 9.0.0.0/16, subnets: {x: {slot: 3, range: 9.0.4.0/24}}}}\n")))
+	e, problems := estate.Load(text.One("p", "wendrik: 1\nspace: {s: {block: 10.0.0.0/8}}\nnetworks: {a: {range: 9.0.0.0/16, subnets: {x: {slot: 3, range: 9.0.4.0/24}}}}\n"))
 	require.Empty(t, problems)
 	assert.Len(t, Run(e), 3)
 	assert.Len(t, Run(e, Ranges), 1)
 	assert.Len(t, Run(e, Space, Names), 2)
-	seen := map[string]bool{}
+	seen := map[diag.Code]bool{}
 	for _, r := range Rules {
 		assert.NotEmpty(t, r.Doc)
 		assert.False(t, seen[r.Code], "the code %s stands for two rules", r.Code)

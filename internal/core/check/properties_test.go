@@ -8,10 +8,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
 	"wendrik/internal/randomplan"
 )
 
@@ -19,17 +21,17 @@ import (
 
 func randomEstate(t *testing.T, seed uint64) *estate.Estate {
 	t.Helper()
-	e, findings := estate.Load(plan.NewSource("p", []byte(randomplan.Write(rand.New(rand.NewPCG(seed, 21))))))
+	e, findings := estate.Load(text.One("p", randomplan.Write(rand.New(rand.NewPCG(seed, 21)))))
 	require.Empty(t, findings)
 	return e
 }
 
 // outcomes are what passes between all workloads of an estate.
-func outcomes(e *estate.Estate) []reach.Sum {
-	return reach.Matrix(e, len(e.Workloads), func(x *estate.Workload) int { return x.Index }, nil)
+func outcomes(e *estate.Estate) []grid.Sum {
+	return grid.Matrix(e, len(e.Workloads), func(x *estate.Workload) int { return x.Index }, nil)
 }
 
-func sameOutcomes(t *testing.T, before, after []reach.Sum, what string, seed uint64) {
+func sameOutcomes(t *testing.T, before, after []grid.Sum, what string, seed uint64) {
 	t.Helper()
 	for i := range before {
 		require.True(t, before[i].Full.Equal(after[i].Full) && before[i].Some.Equal(after[i].Some), "seed %d: %s made a difference", seed, what)
@@ -39,11 +41,11 @@ func sameOutcomes(t *testing.T, before, after []reach.Sum, what string, seed uin
 // TestUselessRulesAreUseless takes out of random estates each rule that is said to be shadowed or to match nothing, and
 // each list and table that is said to be for no subnet. Nothing may come of that.
 func TestUselessRulesAreUseless(t *testing.T) {
-	taken := map[string]int{}
+	taken := map[diag.Code]int{}
 	for seed := range uint64(60) {
 		e := randomEstate(t, seed)
 		before := outcomes(e)
-		useless := map[plan.Pos]string{}
+		useless := map[text.Pos]diag.Code{}
 		for _, f := range Run(e, Guards) {
 			useless[f.At] = f.Code
 		}
@@ -75,14 +77,16 @@ func TestUselessRulesAreUseless(t *testing.T) {
 
 // TestNothingPassesWhereNothingCan: no flow that needs what a finding says is missing passes.
 func TestNothingPassesWhereNothingCan(t *testing.T) {
-	seen := map[string]int{}
+	seen := map[diag.Code]int{}
 	for seed := range uint64(120) {
 		e := randomEstate(t, seed)
 		for _, f := range Run(e, Wiring) {
 			seen[f.Code]++
 			switch f.Code {
-			case "dead-route":
+			case "dead-route", "not-attached":
 				deadRoute(t, e, f, seed)
+			case "stranded-nat":
+				strandedNAT(t, e, f, seed)
 			case "half-joined":
 				halfJoined(t, e, f, seed)
 			case "idle-public":
@@ -90,13 +94,13 @@ func TestNothingPassesWhereNothingCan(t *testing.T) {
 			}
 		}
 	}
-	for _, code := range []string{"dead-route", "half-joined", "idle-public", "not-attached", "stranded-nat"} {
+	for _, code := range []diag.Code{"dead-route", "half-joined", "idle-public", "not-attached", "stranded-nat"} {
 		assert.Greater(t, seen[code], 3, "%s never came up: %v", code, seen)
 	}
 }
 
 // deadRoute: no packet that takes the route arrives anywhere.
-func deadRoute(t *testing.T, e *estate.Estate, f plan.Finding, seed uint64) {
+func deadRoute(t *testing.T, e *estate.Estate, f diag.Finding, seed uint64) {
 	t.Helper()
 	for _, x := range e.Workloads {
 		for _, r := range x.Subnet.Table.Routes {
@@ -104,9 +108,9 @@ func deadRoute(t *testing.T, e *estate.Estate, f plan.Finding, seed uint64) {
 				continue
 			}
 			for _, y := range e.Workloads {
-				a := reach.Ask(e, reach.End{Name: x.Name, Workload: x}, reach.End{Name: y.Name, Workload: y}, flow.Any())
+				a := reach.Ask(e, reach.Question{From: reach.End{Name: x.Name, Workload: x}, To: reach.End{Name: y.Name, Workload: y}, Flows: flow.Any()})
 				for _, w := range a.Ways {
-					takes := slices.ContainsFunc(w.Forward, func(h reach.Hop) bool { return h.Kind == "table" && h.At == f.At })
+					takes := slices.ContainsFunc(w.Forward, func(h reach.Hop) bool { return h.Did == reach.Routed && h.At == f.At })
 					require.False(t, takes && !w.Some.Empty(), "seed %d: %s, and %s reaches %s by it", seed, f.Message, x.Name, y.Name)
 				}
 			}
@@ -114,12 +118,26 @@ func deadRoute(t *testing.T, e *estate.Estate, f plan.Finding, seed uint64) {
 	}
 }
 
+// strandedNAT: nothing that the gateway translates gets to the internet.
+func strandedNAT(t *testing.T, e *estate.Estate, f diag.Finding, seed uint64) {
+	t.Helper()
+	internet, err := reach.Find(e, "internet")
+	require.NoError(t, err)
+	for _, x := range e.Workloads {
+		a := reach.Ask(e, reach.Question{From: reach.EndOf(x), To: internet, Flows: flow.Any()})
+		for _, w := range a.Ways {
+			translated := slices.ContainsFunc(w.Forward, func(h reach.Hop) bool { return h.Did == reach.Translated && h.At == f.At })
+			require.False(t, translated && !w.Some.Empty(), "seed %d: %s, and %s gets out by it", seed, f.Message, x.Name)
+		}
+	}
+}
+
 // halfJoined: no way that passes crosses it.
-func halfJoined(t *testing.T, e *estate.Estate, f plan.Finding, seed uint64) {
+func halfJoined(t *testing.T, e *estate.Estate, f diag.Finding, seed uint64) {
 	t.Helper()
 	for _, x := range e.Workloads[:min(len(e.Workloads), 8)] {
 		for _, y := range e.Workloads {
-			a := reach.Ask(e, reach.End{Name: x.Name, Workload: x}, reach.End{Name: y.Name, Workload: y}, flow.Any())
+			a := reach.Ask(e, reach.Question{From: reach.End{Name: x.Name, Workload: x}, To: reach.End{Name: y.Name, Workload: y}, Flows: flow.Any()})
 			for _, w := range a.Ways {
 				for _, h := range slices.Concat(w.Forward, w.Back) {
 					require.False(t, h.At == f.At && !h.Stops && !w.Some.Empty(), "seed %d: %s, and %s reaches %s over it", seed, f.Message, x.Name, y.Name)
@@ -130,7 +148,7 @@ func halfJoined(t *testing.T, e *estate.Estate, f plan.Finding, seed uint64) {
 }
 
 // idlePublicReached: the internet gets no answer from the workload by its public IPv4 address.
-func idlePublicReached(t *testing.T, e *estate.Estate, f plan.Finding, seed uint64) {
+func idlePublicReached(t *testing.T, e *estate.Estate, f diag.Finding, seed uint64) {
 	t.Helper()
 	internet, err := reach.Find(e, "internet")
 	require.NoError(t, err)
@@ -138,7 +156,7 @@ func idlePublicReached(t *testing.T, e *estate.Estate, f plan.Finding, seed uint
 		if len(x.Plan.Public) == 0 || x.Plan.Public[0].At != f.At {
 			continue
 		}
-		a := reach.Ask(e, internet, reach.End{Name: x.Name, Workload: x, Addr: x.Public[0]}, flow.Any())
+		a := reach.Ask(e, reach.Question{From: internet, To: reach.End{Name: x.Name, Workload: x, Addr: x.Public[0]}, Flows: flow.Any()})
 		require.Equal(t, reach.Blocked, a.Verdict, "seed %d: %s", seed, f.Message)
 	}
 }

@@ -6,60 +6,77 @@ import (
 	"slices"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 var specialRanges = Rule{"special-range", Ranges,
 	"A range that a registry sets aside for something else, such as documentation, loopback, link-local or multicast, is used.",
 	func(r *run) {
 		for _, u := range outermost(r.uses(), func(u use) bool { return aside(u.Prefix) != "" }) {
-			r.report(plan.Warning, u.At, u.place, "choose a range of RFC 1918, RFC 6598 or RFC 4193", "%s uses %s, and %s", u.name, u.Prefix, aside(u.Prefix))
+			r.report(diag.Warning, u.At, u.place(), "choose a range of RFC 1918, RFC 6598 or RFC 4193", "%s uses %s, and %s", u.name(), u.Prefix, aside(u.Prefix))
 		}
 	}}
 
 var publicRanges = Rule{"public-range", Ranges,
 	"Public IPv4 space is used as private, so that its true owner is out of reach.",
 	func(r *run) {
-		for _, u := range outermost(r.uses(), func(u use) bool { return !u.site && isPublic4(u.Prefix) }) {
-			r.report(plan.Warning, u.At, u.place, "choose a range of RFC 1918 or RFC 6598; or keep it, if it is your own",
-				"%s uses %s, which is public space: whoever has it is out of reach (RFC 1918 section 3)", u.name, u.Prefix)
+		for _, u := range outermost(r.uses(), func(u use) bool { return u.of.Kind() != estate.SiteKind && isPublic4(u.Prefix) }) {
+			r.report(diag.Warning, u.At, u.place(), "choose a range of RFC 1918 or RFC 6598; or keep it, if it is your own",
+				"%s uses %s, which is public space: whoever has it is out of reach (RFC 1918 section 3)", u.name(), u.Prefix)
 		}
 	}}
 
 // use is a range of the plan and what it is for.
 type use struct {
 	plan.Range
-	name, place string
-	site        bool
+	of  estate.Object
+	key string // of the object, where it is not the object itself that has the range
+}
+
+// name is what uses the range, for a message.
+func (u use) name() string {
+	if u.key != "" {
+		return fmt.Sprintf("%s %s (%s)", u.of.Kind(), u.of.ID(), u.key)
+	}
+	return fmt.Sprintf("%s %s", u.of.Kind(), u.of.ID())
+}
+
+func (u use) place() text.Path {
+	if u.key != "" {
+		return u.of.Place().To(u.key)
+	}
+	return u.of.Place()
 }
 
 // uses are all ranges of the plan.
 func (r *run) uses() []use {
 	var all []use
-	add := func(ranges []plan.Range, site bool, place, format string, args ...any) {
+	add := func(ranges []plan.Range, of estate.Object, key string) {
 		for _, p := range ranges {
-			all = append(all, use{p, fmt.Sprintf(format, args...), place, site})
+			all = append(all, use{p, of, key})
 		}
 	}
 	for _, b := range r.Blocks {
-		add(b.Plan.Ranges, false, "space."+b.Name, "block %s", b.Name)
+		add(b.Plan.Ranges, b, "")
 	}
 	for _, n := range r.Networks {
-		place := "networks." + n.Name
-		add(n.Plan.Ranges, false, place, "network %s", n.Name)
+		add(n.Plan.Ranges, n, "")
 		for _, s := range n.Subnets {
-			add(s.Plan.Ranges, false, place+".subnets."+s.Name, "subnet %s", s.Path())
+			add(s.Plan.Ranges, s, "")
 		}
 		for _, h := range n.Held {
-			add(h.Plan.Ranges, false, place+".held."+h.Name, "held part %s", h.Path())
+			add(h.Plan.Ranges, h, "")
 		}
 	}
 	for _, s := range r.Sites {
-		add(s.Plan.Ranges, true, "sites."+s.Name, "site %s", s.Name)
+		add(s.Plan.Ranges, s, "")
 	}
 	for _, c := range r.Clusters {
-		add(c.Plan.Pods, false, "clusters."+c.Name+".pods", "cluster %s (pods)", c.Name)
-		add(c.Plan.Services, false, "clusters."+c.Name+".services", "cluster %s (services)", c.Name)
+		add(c.Plan.Pods, c, "pods")
+		add(c.Plan.Services, c, "services")
 	}
 	return all
 }

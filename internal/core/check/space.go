@@ -6,8 +6,10 @@ import (
 	"strings"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 var outsideSpace = Rule{"outside-space", Space,
@@ -21,7 +23,7 @@ var outsideSpace = Rule{"outside-space", Space,
 				}
 			}
 			if known && h.block == nil {
-				r.report(plan.Warning, h.At, h.place, "choose a range in a block, or add a block that holds it", "%s (%s) lies in no block of space", h.name, h.Prefix)
+				r.report(diag.Warning, h.At, h.place(), "choose a range in a block, or add a block that holds it", "%s (%s) lies in no block of space", h.name(), h.Prefix)
 			}
 		}
 	}}
@@ -35,8 +37,8 @@ var otherRegion = Rule{"other-region", Space,
 			}
 			in := func(reg *plan.Region) bool { return reg.Name.Value == h.block.Region }
 			if !slices.ContainsFunc(h.network.Regions, in) {
-				r.report(plan.Warning, h.At, h.place, fmt.Sprintf("choose a range in a block of region %s", h.network.Regions[0].Name.Value),
-					"%s (%s) is in region %s, and block %s is for region %s", h.name, h.Prefix, h.network.Regions[0].Name.Value, h.block.Name, h.block.Region)
+				r.report(diag.Warning, h.At, h.place(), fmt.Sprintf("choose a range in a block of region %s", h.network.Regions[0].Name.Value),
+					"%s (%s) is in region %s, and block %s is for region %s", h.name(), h.Prefix, h.network.Regions[0].Name.Value, h.block.Name, h.block.Region)
 			}
 		}
 	}}
@@ -44,10 +46,15 @@ var otherRegion = Rule{"other-region", Space,
 // home is a range that must lie in the address space: of a network, or of a subnet where networks have none.
 type home struct {
 	plan.Range
-	name, place string
-	network     *estate.Network
-	block       *estate.Block // the smallest block that holds it, one with a region before others; nil for none
+	of      estate.Object // the network, or its subnet
+	network *estate.Network
+	block   *estate.Block // the smallest block that holds it, one with a region before others; nil for none
 }
+
+// name is what has the range, for a message.
+func (h home) name() string { return fmt.Sprintf("%s %s", h.of.Kind(), h.of.ID()) }
+
+func (h home) place() text.Path { return h.of.Place().To("range") }
 
 func (r *run) homes() []home {
 	block := func(p plan.Range) *estate.Block {
@@ -74,14 +81,14 @@ func (r *run) homes() []home {
 	var all []home
 	for _, n := range r.Networks {
 		for _, p := range n.Plan.Ranges {
-			all = append(all, home{p, "network " + n.Name, "networks." + n.Name + ".range", n, block(p)})
+			all = append(all, home{p, n, n, block(p)})
 		}
 		if len(n.Plan.Ranges) > 0 {
 			continue
 		}
 		for _, s := range n.Subnets {
 			for _, p := range s.Plan.Ranges {
-				all = append(all, home{p, "subnet " + s.Path(), "networks." + n.Name + ".subnets." + s.Name + ".range", n, block(p)})
+				all = append(all, home{p, s, n, block(p)})
 			}
 		}
 	}
@@ -101,8 +108,8 @@ var naming = Rule{"naming", Names,
 				}
 				want := n.SubnetName(n.Ranges, s.Tier.Name, n.PlaceOf(s), s.Ranges[0])
 				if s.Name != want && !isNumbered(s.Name, want) {
-					r.report(plan.Warning, s.Plan.Name.At, "networks."+n.Name+".subnets."+s.Name, fmt.Sprintf("name it %s", want),
-						"subnet %s is not named by the pattern %s", s.Path(), n.Naming)
+					r.report(diag.Warning, s.At(), s.Place(), fmt.Sprintf("name it %s", want),
+						"subnet %s is not named by the pattern %s", s.ID(), n.Naming)
 				}
 			}
 		}
@@ -118,26 +125,26 @@ var slots = Rule{"slot", Names,
 	"A range is not at the slot that the plan gives it.",
 	func(r *run) {
 		for _, n := range r.Networks {
-			place := "networks." + n.Name
 			if n.From != nil {
-				r.slot(n.Plan.Slot, n.Plan.Ranges, n.From.Plan.Ranges, place, "network "+n.Name)
+				r.slot(n.Plan.Slot, n.Plan.Ranges, n.From.Plan.Ranges, n)
 			}
 			for _, s := range n.Subnets {
-				r.slot(s.Plan.Slot, s.Plan.Ranges, n.Plan.Ranges, place+".subnets."+s.Name, "subnet "+s.Path())
+				r.slot(s.Plan.Slot, s.Plan.Ranges, n.Plan.Ranges, s)
 			}
 		}
 	}}
 
 // slot reports a range that is not the piece of the outer ones that a slot says.
-func (r *run) slot(slot plan.Number, ranges, outer []plan.Range, place, what string) {
+func (r *run) slot(slot plan.Number, ranges, outer []plan.Range, of estate.Object) {
 	if !slot.Given() {
 		return
 	}
 	for _, p := range ranges {
 		for _, o := range outer {
 			if i, inside := address.PieceNumber(o.Prefix, p.Prefix); inside && i != uint64(slot.Value) {
-				r.report(plan.Warning, p.At, place, fmt.Sprintf("write  slot: %d,  or give it the range of that slot", i),
-					"%s (%s) is piece number %d of its size, and its slot says %d", what, p.Prefix, i, slot.Value)
+				r.report(diag.Warning, p.At, of.Place(), "or give it the range of that slot",
+					"%s %s (%s) is piece number %d of its size, and its slot says %d", of.Kind(), of.ID(), p.Prefix, i, slot.Value)
+				r.by(text.Set(of.Place(), "slot", text.Word(fmt.Sprint(i))))
 			}
 		}
 	}
@@ -150,8 +157,8 @@ var sizes = Rule{"subnet-size", Names,
 			for _, s := range n.Subnets {
 				for _, p := range s.Plan.Ranges {
 					if p.Addr().Is4() && !n.Profile.Takes(p.Bits()) {
-						r.report(plan.Error, p.At, "networks."+n.Name+".subnets."+s.Name, fmt.Sprintf("choose a size from /%d to /%d", n.Profile.Largest, n.Profile.Smallest),
-							"subnet %s (%s) is of a size that profile %s does not take", s.Path(), p.Prefix, n.Profile.Name)
+						r.report(diag.Error, p.At, s.Place(), fmt.Sprintf("choose a size from /%d to /%d", n.Profile.Largest, n.Profile.Smallest),
+							"subnet %s (%s) is of a size that profile %s does not take", s.ID(), p.Prefix, n.Profile.Name)
 					}
 				}
 			}

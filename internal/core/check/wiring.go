@@ -7,39 +7,46 @@ import (
 	"strings"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/overlap"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 var conflicts = Rule{"conflict", Meets, "Ranges that overlap and meet: in one network, or over a peering, a hub or a link.", func(r *run) {
 	for _, p := range overlap.Estate(r.Estate) {
 		if p.Verdict == overlap.Conflict {
-			r.report(plan.Error, p.B.At, p.B.String(), p.Fix, "%s (%s) and %s (%s) overlap: %s", p.A, p.A.Range, p.B, p.B.Range, p.Why)
+			move := ""
+			if p.Move != nil {
+				move = p.Move.String()
+			}
+			r.report(diag.Error, p.B.At, p.B.Place(), move, "%s (%s) and %s (%s) overlap: %s", p.A, p.A.Range, p.B, p.B.Range, p.Why)
 		}
 	}
 }}
 
 var halves = Rule{"half-joined", Wiring, "A peering or a hub link that one side has not accepted: nothing passes it.", func(r *run) {
-	half := func(at plan.Pos, place, kind, name string, ends [2]string, accepted [2]bool) {
+	half := func(x estate.Object, ends [2]string, accepted [2]bool) {
 		for i, end := range ends {
 			if !accepted[i] {
-				r.report(plan.Warning, at, place, fmt.Sprintf("add  %s  to %s.accepted, or take it out", end, place), "%s %s is not accepted by %s, so nothing passes it", kind, name, end)
+				r.report(diag.Warning, x.At(), x.Place(), "or take it out", "%s %s is not accepted by %s, so nothing passes it", x.Kind(), x.ID(), end)
+				r.by(text.Add(x.Place().To("accepted"), text.Word(end)))
 			}
 		}
 	}
 	for _, p := range r.Peerings {
-		half(p.Plan.Name.At, "peerings."+p.Name, "peering", p.Name, [2]string{p.Between[0].Name, p.Between[1].Name}, p.Accepted)
+		half(p, [2]string{p.Between[0].Name, p.Between[1].Name}, p.Accepted)
 	}
 	for _, l := range r.HubLinks {
-		half(l.Plan.Name.At, "hub-links."+l.Name, "hub link", l.Name, [2]string{l.Between[0].Name, l.Between[1].Name}, l.Accepted)
+		half(l, [2]string{l.Between[0].Name, l.Between[1].Name}, l.Accepted)
 	}
 }}
 
 var detached = Rule{"not-attached", Wiring, "Routes that lead to an internet gateway that is not attached.", func(r *run) {
 	r.eachRoute(func(t *estate.Table, x *estate.Route) {
-		if g := x.Via.Gateway; g != nil && g.Internet && !g.Attached {
-			r.report(plan.Error, x.At, t.Place(), fmt.Sprintf("attach gateway %s, or lead the route elsewhere", g.Name), "the route to %s leads to gateway %s, which is not attached to network %s", x.To, g.Name, g.Network.Name)
+		if g, is := x.Via.(*estate.Gateway); is && g.Type == estate.InternetGateway && !g.Attached {
+			r.report(diag.Error, x.At, t.Place(), fmt.Sprintf("attach gateway %s, or lead the route elsewhere", g.Name), "the route to %s leads to gateway %s, which is not attached to network %s", x.To, g.Name, g.Network.Name)
 		}
 	})
 }}
@@ -61,8 +68,10 @@ var leftOnMain = Rule{"left-on-main-table", Wiring, "A subnet that no table name
 	for _, n := range r.Networks {
 		for _, s := range n.Subnets {
 			if t := forgotten(s); t != nil {
-				r.report(plan.Warning, s.Plan.Name.At, t.Place()+".subnets", fmt.Sprintf("add  %s  to %s.subnets, or name it in another table", s.Name, t.Place()),
-					"subnet %s is left on the main table, and table %s names every other subnet of tier %s", s.Path(), t.Name, s.Tier.Name)
+				subnets := t.Place().To("subnets")
+				r.report(diag.Warning, s.At(), subnets, "or name it in another table",
+					"subnet %s is left on the main table, and table %s names every other subnet of tier %s", s.ID(), t.Name, s.Tier.Name)
+				r.by(text.Add(subnets, text.Word(s.Name)))
 			}
 		}
 	}
@@ -104,14 +113,14 @@ var access = Rule{"access", Wiring, "Tiers whose tables do not give them the acc
 				for _, s := range tier.Subnets {
 					if forgotten(s) == nil && kind.wrong(s.Table) {
 						names = append(names, s.Name)
-						if p := s.Table.Place(); !slices.Contains(tables, p) {
+						if p := s.Table.Place().String(); !slices.Contains(tables, p) {
 							tables = append(tables, p)
 						}
 					}
 				}
 				if len(names) > 0 {
-					r.report(plan.Warning, tier.Plan.Access.At, "networks."+n.Name+".tiers."+tier.Name, fmt.Sprintf(kind.fix, strings.Join(tables, ", ")),
-						"tier %s/%s is %s, and the tables of %s %s", n.Name, tier.Name, kind.access, strings.Join(names, ", "), kind.what)
+					r.report(diag.Warning, tier.Plan.Access.At, tier.Place(), fmt.Sprintf(kind.fix, strings.Join(tables, ", ")),
+						"tier %s is %s, and the tables of %s %s", tier.ID(), kind.access, strings.Join(names, ", "), kind.what)
 				}
 			}
 		}
@@ -122,20 +131,23 @@ var access = Rule{"access", Wiring, "Tiers whose tables do not give them the acc
 // that could carry it.
 func leadsOut(t *estate.Table, straight bool) bool {
 	return slices.ContainsFunc(t.Routes, func(x *estate.Route) bool {
-		switch g := x.Via.Gateway; {
-		case x.Via.Blackhole || x.Origin == estate.Local:
+		g, gateway := x.Via.(*estate.Gateway)
+		outer := gateway && g.Type == estate.InternetGateway
+		switch {
+		case x.Via == estate.Blackhole || x.Origin == estate.Local, outer && !g.Attached:
 			return false
 		case straight:
-			return g != nil && g.Internet && g.Attached
-		case g != nil && g.Internet && !g.Attached:
-			return false
+			return outer
 		}
 		return x.To.Bits() == 0
 	})
 }
 
 func leadsToGateway(t *estate.Table) bool {
-	return slices.ContainsFunc(t.Routes, func(x *estate.Route) bool { return x.To.Bits() == 0 && x.Via.Gateway != nil })
+	return slices.ContainsFunc(t.Routes, func(x *estate.Route) bool {
+		_, gateway := x.Via.(*estate.Gateway)
+		return x.To.Bits() == 0 && gateway
+	})
 }
 
 var noRouteBack = Rule{"no-route-back", Wiring, "A route over a peering, where no table at the far end leads anything back over it.", func(r *run) {
@@ -143,9 +155,9 @@ var noRouteBack = Rule{"no-route-back", Wiring, "A route over a peering, where n
 		peering *estate.Peering
 		network *estate.Network
 	}
-	leads, first := map[side]bool{}, map[side]plan.Pos{}
+	leads, first := map[side]bool{}, map[side]text.Pos{}
 	r.eachRoute(func(t *estate.Table, x *estate.Route) {
-		if p := x.Via.Peering; p != nil && !leads[side{p, t.Network}] {
+		if p, is := x.Via.(*estate.Peering); is && !leads[side{p, t.Network}] {
 			leads[side{p, t.Network}], first[side{p, t.Network}] = true, x.At
 		}
 	})
@@ -155,7 +167,7 @@ var noRouteBack = Rule{"no-route-back", Wiring, "A route over a peering, where n
 			if !p.Stands() || far.Profile.PeerRoutes || !leads[side{p, n}] || leads[side{p, far}] || len(n.Ranges) == 0 {
 				continue
 			}
-			r.report(plan.Error, first[side{p, n}], "networks."+far.Name+".tables", fmt.Sprintf("add  {to: %s, via: %s}  to a table of network %s", n.Ranges[0], p.Name, far.Name),
+			r.report(diag.Error, first[side{p, n}], far.Place().To("tables"), fmt.Sprintf("add  {to: %s, via: %s}  to a table of network %s", n.Ranges[0], p.Name, far.Name),
 				"network %s leads packets over peering %s, and no table of network %s leads replies back", n.Name, p.Name, far.Name)
 		}
 	}
@@ -164,18 +176,18 @@ var noRouteBack = Rule{"no-route-back", Wiring, "A route over a peering, where n
 var deadRoutes = Rule{"dead-route", Wiring, "A route over a peering, a hub or a link to a place that does not have the destination.", func(r *run) {
 	r.eachRoute(func(t *estate.Table, x *estate.Route) {
 		held, what := true, ""
-		switch via := x.Via; {
-		case via.Peering != nil:
-			far := via.Peering.Far(t.Network)
-			held = overlapsAny(far.Ranges, x.To) || len(far.Ranges) == 0 || via.Peering.Carries(far) && slices.ContainsFunc(far.Custom, func(c *estate.Route) bool { return c.To.Overlaps(x.To) })
+		switch via := x.Via.(type) {
+		case *estate.Peering:
+			far := via.Far(t.Network)
+			held = overlapsAny(far.Ranges, x.To) || len(far.Ranges) == 0 || via.Carries(far) && slices.ContainsFunc(far.Custom, func(c *estate.Route) bool { return c.To.Overlaps(x.To) })
 			what = "network " + far.Name
-		case via.Site != nil:
-			held, what = overlapsAny(via.Site.Ranges, x.To), "site "+via.Site.Name
-		case via.Hub != nil:
-			held, what = hubHolds(via.Hub, t.Network, x.To), "the table of hub "+via.Hub.Name+" that network "+t.Network.Name+" looks into"
+		case *estate.Site:
+			held, what = overlapsAny(via.Ranges, x.To), "site "+via.Name
+		case *estate.Hub:
+			held, what = hubHolds(via, t.Network, x.To), "the table of hub "+via.Name+" that network "+t.Network.Name+" looks into"
 		}
 		if !held {
-			r.report(plan.Warning, x.At, t.Place(), "lead it to what holds the destination, or take it out", "the route to %s leads over %s, and %s has nothing of that range", x.To, x.Via.Name, what)
+			r.report(diag.Warning, x.At, t.Place(), "lead it to what holds the destination, or take it out", "the route to %s leads over %s, and %s has nothing of that range", x.To, x.ViaName(), what)
 		}
 	})
 }}
@@ -193,16 +205,18 @@ func hubHolds(h *estate.Hub, n *estate.Network, p netip.Prefix) bool {
 var sitesWithoutWayBack = Rule{"site-does-not-know", Wiring, "A route to a site that has no route back to the network.", func(r *run) {
 	told := map[*estate.Site]map[*estate.Network]bool{}
 	r.eachRoute(func(t *estate.Table, x *estate.Route) {
-		s, n := x.Via.Site, t.Network
-		if s == nil || len(n.Ranges) == 0 || told[s][n] || slices.ContainsFunc(n.Ranges, func(p netip.Prefix) bool { return overlapsAny(s.Knows, p) }) {
+		s, is := x.Via.(*estate.Site)
+		n := t.Network
+		if !is || len(n.Ranges) == 0 || told[s][n] || slices.ContainsFunc(n.Ranges, func(p netip.Prefix) bool { return overlapsAny(s.Knows, p) }) {
 			return
 		}
 		if told[s] == nil {
 			told[s] = map[*estate.Network]bool{}
 		}
 		told[s][n] = true
-		r.report(plan.Warning, x.At, "sites."+s.Name+".knows", fmt.Sprintf("add  %s  to sites.%s.knows", n.Ranges[0], s.Name),
-			"network %s leads packets to site %s, and the site knows no way back to it", n.Name, s.Name)
+		knows := s.Place().To("knows")
+		r.report(diag.Warning, x.At, knows, "", "network %s leads packets to site %s, and the site knows no way back to it", n.Name, s.Name)
+		r.by(text.Add(knows, text.Word(n.Ranges[0].String())))
 	})
 }}
 
@@ -210,8 +224,8 @@ var strandedNATs = Rule{"stranded-nat", Wiring, "A NAT gateway with public addre
 	for _, n := range r.Networks {
 		for _, g := range n.NATs() {
 			if g.In != nil && len(g.Public) > 0 && !leadsOut(g.In.Table, true) {
-				r.report(plan.Error, g.Plan.Name.At, "networks."+n.Name+".gateways."+g.Name, fmt.Sprintf("lead a default route of %s to an internet gateway", g.In.Table.Place()),
-					"NAT gateway %s sits in subnet %s, whose table has no route to an internet gateway", g.Name, g.In.Path())
+				r.report(diag.Error, g.At(), g.Place(), fmt.Sprintf("lead a default route of %s to an internet gateway", g.In.Table.Place()),
+					"NAT gateway %s sits in subnet %s, whose table has no route to an internet gateway", g.Name, g.In.ID())
 			}
 		}
 	}
@@ -224,15 +238,15 @@ var natLoops = Rule{"nat-loop", Wiring, "A NAT gateway whose own subnet's table 
 				continue
 			}
 			for _, x := range g.In.Table.Routes {
-				second := x.Via.Gateway
-				if second == nil || second.Internet || second.Egress || second.In == nil {
+				second, is := x.Via.(*estate.Gateway)
+				if !is || second.Type != estate.NATGateway || second.In == nil {
 					continue
 				}
 				fix := fmt.Sprintf("lead the route of %s to an internet gateway, or put gateway %s into a subnet with another table", g.In.Table.Place(), g.Name)
 				if second == g {
-					r.report(plan.Error, x.At, g.In.Table.Place(), fix, "NAT gateway %s sits in subnet %s, whose table leads %s back to it, so it translates nothing", g.Name, g.In.Path(), x.To)
+					r.report(diag.Error, x.At, g.In.Table.Place(), fix, "NAT gateway %s sits in subnet %s, whose table leads %s back to it, so it translates nothing", g.Name, g.In.ID(), x.To)
 				} else {
-					r.report(plan.Warning, x.At, g.In.Table.Place(), fix, "NAT gateway %s sits in subnet %s, whose table leads %s to NAT gateway %s, and what is translated twice is dropped", g.Name, g.In.Path(), x.To, second.Name)
+					r.report(diag.Warning, x.At, g.In.Table.Place(), fix, "NAT gateway %s sits in subnet %s, whose table leads %s to NAT gateway %s, and what is translated twice is dropped", g.Name, g.In.ID(), x.To, second.Name)
 				}
 			}
 		}
@@ -242,8 +256,8 @@ var natLoops = Rule{"nat-loop", Wiring, "A NAT gateway whose own subnet's table 
 var idlePublic = Rule{"idle-public", Wiring, "A workload with a public address in a subnet without a route to an internet gateway.", func(r *run) {
 	for _, w := range r.Workloads {
 		if len(w.Public) > 0 && w.Subnet != nil && !leadsOut(w.Subnet.Table, true) {
-			r.report(plan.Warning, w.Plan.Public[0].At, "workloads."+w.Name+".public", fmt.Sprintf("lead a default route of %s to an internet gateway, or take the address out", w.Subnet.Table.Place()),
-				"workload %s has the public address %s, and the table of its subnet %s has no route to an internet gateway", w.Name, w.Public[0], w.Subnet.Path())
+			r.report(diag.Warning, w.Plan.Public[0].At, w.Place().To("public"), fmt.Sprintf("lead a default route of %s to an internet gateway, or take the address out", w.Subnet.Table.Place()),
+				"workload %s has the public address %s, and the table of its subnet %s has no route to an internet gateway", w.Name, w.Public[0], w.Subnet.ID())
 		}
 	}
 }}
@@ -256,12 +270,12 @@ var idle = Rule{"idle", Guards, "A list or a table that no subnet has.", func(r 
 		}
 		for _, l := range n.Lists {
 			if !guarded[l] {
-				r.report(plan.Warning, l.Plan.Name.At, "networks."+n.Name+".lists."+l.Name, "name subnets in it, or take it out", "list %s/%s guards no subnet", n.Name, l.Name)
+				r.report(diag.Warning, l.At(), l.Place(), "name subnets in it, or take it out", "list %s guards no subnet", l.ID())
 			}
 		}
 		for _, t := range n.Tables {
 			if t.Plan != nil && !t.Main && len(t.Subnets) == 0 && len(n.Subnets) > 0 {
-				r.report(plan.Warning, t.At(), t.Place(), "name subnets in it, or take it out", "table %s is for no subnet", t.Path())
+				r.report(diag.Warning, t.At(), t.Place(), "name subnets in it, or take it out", "table %s is for no subnet", t.ID())
 			}
 		}
 	}
@@ -272,7 +286,7 @@ var emptyGroups = Rule{"empty-group", Guards, "A rule that names a group without
 		for _, g := range n.Groups {
 			for _, x := range slices.Concat(g.In, g.Out) {
 				if x.Group != nil && len(x.Group.Members) == 0 {
-					r.report(plan.Warning, x.At, "networks."+n.Name+".groups."+g.Name, fmt.Sprintf("put workloads into group %s, or take the rule out", x.Group.Name),
+					r.report(diag.Warning, x.At, g.Place(), fmt.Sprintf("put workloads into group %s, or take the rule out", x.Group.Name),
 						"the rule  %s  matches nothing, because group %s has no members", x.Text, x.Group.Name)
 				}
 			}
@@ -286,8 +300,8 @@ var shadowed = Rule{"shadowed-rule", Guards, "A rule of a list that nothing gets
 			for _, rules := range [][]estate.Rule{l.In, l.Out} {
 				for i, x := range rules {
 					if j := slices.IndexFunc(rules[:i], func(y estate.Rule) bool { return covers(y, x) }); j >= 0 {
-						r.report(plan.Warning, x.At, "networks."+n.Name+".lists."+l.Name, "take it out, or move it up",
-							"nothing gets to the rule  %s,  because line %d has decided already:  %s", x.Text, rules[j].At.Line, rules[j].Text)
+						r.report(diag.Warning, x.At, l.Place(), "take it out, or move it up",
+							"nothing gets to the rule  %s,  because line %d has decided already:  %s", x.Text, rules[j].At.Line(), rules[j].Text)
 					}
 				}
 			}

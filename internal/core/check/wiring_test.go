@@ -7,12 +7,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 // TestWiringRules tries each rule on wiring and guards on a plan that breaks it, and on the nearest that does not.
 func TestWiringRules(t *testing.T) {
-	for _, c := range []struct{ text, want string }{
+	for _, c := range []struct{ content, want string }{
 		{"networks: {a: {range: 10.0.0.0/16}, b: {range: 10.0.0.0/17}}", ""},
 		{"networks: {a: {range: 10.0.0.0/16}, b: {range: 10.0.0.0/17}}\npeerings: {p: {between: [a, b], accepted: [a, b]}}", "conflict network a (10.0.0.0/16) and network b (10.0.0.0/17) overlap"},
 		{"networks: {a: {range: 10.0.0.0/16}, b: {range: 10.1.0.0/16}}\npeerings: {p: {between: [a, b], accepted: [a]}}", "half-joined peering p is not accepted by b"},
@@ -37,19 +37,19 @@ func TestWiringRules(t *testing.T) {
 		{"networks: {a: {range: 10.0.0.0/16, groups: {g: {in: [tcp/22 from group h], out: []}, h: {in: [], out: []}}}}", "empty-group the rule  tcp/22 from group h  matches nothing"},
 		{"networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, lists: {l: {subnets: [x], in: [allow tcp/22 from any, deny any from 10.0.0.0/8, allow tcp from 10.2.0.0/16], out: []}}}}", "shadowed-rule nothing gets to the rule  allow tcp from 10.2.0.0/16,  because line 2 has decided already:  deny any from 10.0.0.0/8"},
 	} {
-		e, problems := estate.Load(plan.NewSource("p", []byte("wendrik: 1\n"+c.text+"\n")))
-		require.Empty(t, problems, c.text)
+		e, problems := estate.Load(text.One("p", "wendrik: 1\n"+c.content+"\n"))
+		require.Empty(t, problems, c.content)
 		var found []string
 		for _, f := range Run(e, Meets, Wiring, Guards) {
-			assert.NotEmpty(t, f.Fix, f.Message)
-			found = append(found, f.Code+" "+f.Message)
+			assert.NotEmpty(t, f.Fix(), f.Message)
+			found = append(found, string(f.Code)+" "+f.Message)
 		}
 		if c.want == "" {
-			assert.Empty(t, found, c.text)
+			assert.Empty(t, found, c.content)
 			continue
 		}
-		if assert.Len(t, found, 1, c.text) {
-			assert.Contains(t, found[0], c.want, c.text)
+		if assert.Len(t, found, 1, c.content) {
+			assert.Contains(t, found[0], c.want, c.content)
 		}
 	}
 }

@@ -5,11 +5,11 @@ import (
 	"net/netip"
 	"os"
 	"testing"
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/text"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"wendrik/internal/core/plan"
 )
 
 // ground is a small estate that binds without a problem; the tests below add to it or put something else in its place.
@@ -36,9 +36,9 @@ peerings:
   both: {between: [booking, harbour], accepted: [booking, harbour]}
 `
 
-func load(t *testing.T, text string) (*Estate, []plan.Finding) {
+func load(t *testing.T, content string) (*Estate, []diag.Finding) {
 	t.Helper()
-	return Load(plan.NewSource("wendrik.yaml", []byte(text)))
+	return Load(text.One("wendrik.yaml", content))
 }
 
 func TestGroundHasNoProblem(t *testing.T) {
@@ -112,15 +112,15 @@ func TestBindingProblems(t *testing.T) {
 		{"networks:\n  x: {size6: /56}", "no-block", "nothing says from which block", "add  from:"},
 		{"space:\n  east: {block: 10.9.0.0/16, within: west}", "block-outside", "does not lie in block west (10.144.0.0/14)", ""},
 	} {
-		text := merged(c.add)
-		_, findings := load(t, text)
+		content := merged(c.add)
+		_, findings := load(t, content)
 		if !assert.Len(t, findings, 1, "%s: %v", c.add, findings) {
 			continue
 		}
 		f := findings[0]
-		assert.Equal(t, c.code, f.Code, "%s: %s", c.add, f.Message)
+		assert.Equal(t, c.code, string(f.Code), "%s: %s", c.add, f.Message)
 		assert.Contains(t, f.Message, c.message, c.add)
-		assert.Contains(t, f.Fix, c.fix, c.add)
+		assert.Contains(t, f.Fix(), c.fix, c.add)
 		assert.NotEmpty(t, f.Place, c.add)
 		assert.True(t, f.At.Known(), c.add)
 	}
@@ -153,7 +153,7 @@ func insertAfter(text, mark, add string) string {
 func TestBlockWithinItself(t *testing.T) {
 	_, findings := load(t, "wendrik: 1\nspace: {a: {block: 10.0.0.0/8, within: b}, b: {block: 10.0.0.0/8, within: a}}\n")
 	require.NotEmpty(t, findings)
-	assert.Equal(t, "block-loop", findings[0].Code)
+	assert.Equal(t, blockLoop, findings[0].Code)
 }
 
 func TestProfilesDecideHowNetworksBehave(t *testing.T) {
@@ -175,7 +175,7 @@ peerings:
 		if r == nil {
 			return "none"
 		}
-		return fmt.Sprint(r.Via.Name, " ", r.Origin)
+		return fmt.Sprint(r.ViaName(), " ", r.Origin)
 	}
 	assert.Equal(t, fmt.Sprint(" ", Local), via(one, "a", "10.0.2.9"))
 	assert.Equal(t, fmt.Sprint("p ", Learned), via(one, "a", "10.0.1.9"), "a peer's subnets are learned")

@@ -8,12 +8,14 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/core/profile"
+	"wendrik/internal/core/text"
 )
 
 // Estate is all that a plan describes. Every list keeps the order of the text.
 type Estate struct {
 	Plan      *plan.Plan
-	Profile   plan.Profile
+	Profile   profile.Profile
 	Blocks    []*Block
 	Networks  []*Network
 	Workloads []*Workload
@@ -27,15 +29,9 @@ type Estate struct {
 	Outside   address.Set // every public address that belongs to nobody in the estate
 	StandIn   netip.Addr  // one of them, for the address that a cloud chooses itself for what has none
 
-	blocks    map[string]*Block
-	regions   map[string]*plan.Region
-	networks  map[string]*Network
-	workloads map[string]*Workload
-	peerings  map[string]*Peering
-	hubs      map[string]*Hub
-	hubLinks  map[string]*HubLink
-	sites     map[string]*Site
-	public    map[netip.Addr]Host
+	scope   scope
+	regions map[string]*plan.Region
+	public  map[netip.Addr]Host
 }
 
 // Block is a part of the address space.
@@ -52,7 +48,7 @@ type Block struct {
 type Network struct {
 	Plan    *plan.Network
 	Name    string
-	Profile plan.Profile
+	Profile profile.Profile
 	Regions []*plan.Region
 	From    *Block
 	Naming  string // the pattern of its subnets' names; empty for that of the profile
@@ -72,12 +68,9 @@ type Network struct {
 	Attachments []*Attachment
 	Links       []*Site // sites linked to it with no hub between
 
-	tiers    map[string]*Tier
-	subnets  map[string]*Subnet
-	gateways map[string]*Gateway
-	groups   map[string]*Group
-	hosts    map[netip.Addr]Host
-	where    address.Table[*Subnet]
+	scope scope
+	hosts map[netip.Addr]Host
+	where address.Table[*Subnet]
 }
 
 // Held is a part of a network that is no subnet.
@@ -87,9 +80,6 @@ type Held struct {
 	Network *Network
 	Ranges  []netip.Prefix
 }
-
-// Path is the held part's name with its network's.
-func (h *Held) Path() string { return h.Network.Name + "/" + h.Name }
 
 // Cluster is a container cluster, with the ranges of its pods and services.
 type Cluster struct {
@@ -128,8 +118,7 @@ type Gateway struct {
 	Plan     *plan.Gateway
 	Name     string
 	Network  *Network
-	Internet bool
-	Egress   bool // lets IPv6 out, and nothing new in; else, when not Internet, it is a NAT
+	Type     GatewayType
 	Attached bool
 	In       *Subnet // the subnet of a NAT that sits in one
 	Addrs    []netip.Addr
@@ -137,6 +126,16 @@ type Gateway struct {
 	Public   []netip.Addr
 	Born     bool // whether it came with the network, and the plan does not write it
 }
+
+// GatewayType says what a gateway does.
+type GatewayType string
+
+// The types of gateways: to and from the internet; IPv6 out, and nothing new in; translation of addresses.
+const (
+	InternetGateway GatewayType = "internet"
+	EgressGateway   GatewayType = "egress"
+	NATGateway      GatewayType = "nat"
+)
 
 // Table is a route table of a network.
 type Table struct {
@@ -165,21 +164,22 @@ const (
 type Route struct {
 	To     netip.Prefix
 	Origin Origin
-	Via    NextHop
-	At     plan.Pos // where it stands, when it was written
+	// Via is the next hop: of a network's table a gateway, peering, hub, site or workload of it; of a hub's table a network
+	// or site attached to it, or a link to another hub; Blackhole in both; nil for a local route.
+	Via Object
+	At  text.Pos // where it stands, when it was written
 }
 
-// NextHop is where a route leads. At most one field is set; all are empty for a local route.
-type NextHop struct {
-	Name      string
-	Gateway   *Gateway
-	Peering   *Peering
-	Hub       *Hub
-	Site      *Site
-	Workload  *Workload
-	Network   *Network // in a hub table: an attached network
-	Link      *HubLink // in a hub table: a link to another hub
-	Blackhole bool
+// ViaName is the next hop as a route writes it; empty for a local route.
+func (r *Route) ViaName() string {
+	switch via := r.Via.(type) {
+	case nil:
+		return ""
+	case *Gateway:
+		return via.Name
+	default:
+		return via.ID()
+	}
 }
 
 // Group is a stateful security group.
@@ -213,19 +213,28 @@ type List struct {
 
 // Workload is a thing with addresses that talks.
 type Workload struct {
-	Plan    *plan.Workload
-	Index   int // its number in Estate.Workloads
-	Name    string
-	Subnet  *Subnet
-	Addrs   []netip.Addr
-	Public  []netip.Addr
-	Groups  []*Group
-	Listens flow.Set
-	// Forwards is whether it passes on what routes lead to it, and Translates whether it does so under its own address.
-	Forwards, Translates bool
-	Targets              []*Workload // of a balancer
-	TargetPorts          flow.Set    // on what it hands flows on; empty for what it was asked
+	Plan        *plan.Workload
+	Index       int // its number in Estate.Workloads
+	Name        string
+	Subnet      *Subnet
+	Addrs       []netip.Addr
+	Public      []netip.Addr
+	Groups      []*Group
+	Listens     flow.Set
+	Forwards    Forwarding
+	Targets     []*Workload // of a balancer
+	TargetPorts flow.Set    // on what it hands flows on; empty for what it was asked
 }
+
+// Forwarding says what a workload does with packets that routes lead to it.
+type Forwarding string
+
+// It drops them, passes them on as they are, or does so under its own address.
+const (
+	NotForwarding   Forwarding = ""
+	PlainForwarding Forwarding = "plain"
+	NATForwarding   Forwarding = "nat"
+)
 
 // Peering joins two networks.
 type Peering struct {
@@ -263,6 +272,8 @@ type Hub struct {
 	Name        string
 	Attachments []*Attachment
 	Tables      []*HubTable
+
+	scope scope
 }
 
 // HubLink joins two hubs.
@@ -291,7 +302,23 @@ type Attachment struct {
 	Network *Network // or
 	Site    *Site
 	Table   *HubTable
-	At      plan.Pos
+	At      text.Pos
+}
+
+// To is the network or site that is attached.
+func (a *Attachment) To() Object {
+	if a.Network != nil {
+		return a.Network
+	}
+	return a.Site
+}
+
+// Ranges are those of the network or site that is attached.
+func (a *Attachment) Ranges() []netip.Prefix {
+	if a.Network != nil {
+		return a.Network.Ranges
+	}
+	return a.Site.Ranges
 }
 
 // HubTable is a route table of a hub.
@@ -358,24 +385,32 @@ func (h Host) PublicLike(like netip.Addr) []netip.Addr {
 	return nil
 }
 
-// At is where the host stands in the plan, and Place the words for that.
-func (h Host) At() plan.Pos {
+// Object is the workload or gateway that the host is; nil for nobody.
+func (h Host) Object() Object {
 	switch {
 	case h.Workload != nil:
-		return h.Workload.Plan.Name.At
+		return h.Workload
 	case h.NAT != nil:
-		return h.NAT.Plan.Name.At
+		return h.NAT
 	}
-	return plan.Pos{}
+	return nil
 }
 
-// Place is where the host stands, in the plan's words.
-func (h Host) Place() string {
-	switch {
-	case h.Workload != nil:
-		return "workloads." + h.Workload.Name
-	case h.NAT != nil:
-		return "networks." + h.NAT.Network.Name + ".gateways." + h.NAT.Name
+// Name is how messages call the host.
+func (h Host) Name() string {
+	if o := h.Object(); o != nil {
+		return o.ID()
+	}
+	return "nobody"
+}
+
+// Remark is what is worth saying of a route of this origin; empty for one by hand.
+func (o Origin) Remark() string {
+	switch o {
+	case Learned:
+		return " (installed by itself)"
+	case Birth:
+		return " (there from birth)"
 	}
 	return ""
 }

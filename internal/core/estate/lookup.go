@@ -5,31 +5,24 @@ import (
 	"slices"
 
 	"wendrik/internal/core/address"
-	"wendrik/internal/core/plan"
 )
 
-// Network, Workload, Site, Hub, Peering and Block find a thing by its name, or give nil.
-func (e *Estate) Network(name string) *Network   { return e.networks[name] }
-func (e *Estate) Workload(name string) *Workload { return e.workloads[name] }
-func (e *Estate) Site(name string) *Site         { return e.sites[name] }
-func (e *Estate) Hub(name string) *Hub           { return e.hubs[name] }
-func (e *Estate) HubLink(name string) *HubLink   { return e.hubLinks[name] }
-func (e *Estate) Peering(name string) *Peering   { return e.peerings[name] }
-func (e *Estate) Block(name string) *Block       { return e.blocks[name] }
+// Network, Workload, Site, Hub, HubLink, Peering and Block find a thing by its name, or give nil.
+func (e *Estate) Network(name string) *Network   { return find[*Network](e.scope, NetworkKind, name) }
+func (e *Estate) Workload(name string) *Workload { return find[*Workload](e.scope, WorkloadKind, name) }
+func (e *Estate) Site(name string) *Site         { return find[*Site](e.scope, SiteKind, name) }
+func (e *Estate) Hub(name string) *Hub           { return find[*Hub](e.scope, HubKind, name) }
+func (e *Estate) HubLink(name string) *HubLink   { return find[*HubLink](e.scope, HubLinkKind, name) }
+func (e *Estate) Peering(name string) *Peering   { return find[*Peering](e.scope, PeeringKind, name) }
+func (e *Estate) Block(name string) *Block       { return find[*Block](e.scope, BlockKind, name) }
 
-// Subnet, Tier, Gateway, Table and Group find a part of a network by its name, or give nil.
-func (n *Network) Subnet(name string) *Subnet   { return n.subnets[name] }
-func (n *Network) Tier(name string) *Tier       { return n.tiers[name] }
-func (n *Network) Gateway(name string) *Gateway { return n.gateways[name] }
-func (n *Network) Group(name string) *Group     { return n.groups[name] }
-func (n *Network) Table(name string) *Table {
-	for _, t := range n.Tables {
-		if t.Name == name {
-			return t
-		}
-	}
-	return nil
-}
+// Subnet, Tier, Gateway, Table, Group and List find a part of a network by its name, or give nil.
+func (n *Network) Subnet(name string) *Subnet   { return find[*Subnet](n.scope, SubnetKind, name) }
+func (n *Network) Tier(name string) *Tier       { return find[*Tier](n.scope, TierKind, name) }
+func (n *Network) Gateway(name string) *Gateway { return find[*Gateway](n.scope, GatewayKind, name) }
+func (n *Network) Table(name string) *Table     { return find[*Table](n.scope, TableKind, name) }
+func (n *Network) Group(name string) *Group     { return find[*Group](n.scope, GroupKind, name) }
+func (n *Network) List(name string) *List       { return find[*List](n.scope, ListKind, name) }
 
 // Attachment ties the network to a hub; nil when it is not attached to that.
 func (n *Network) Attachment(h *Hub) *Attachment {
@@ -82,35 +75,6 @@ func (s *Site) KnowsOf(a netip.Addr) bool { return holds(s.Knows, a) }
 func holds(ranges []netip.Prefix, a netip.Addr) bool {
 	return slices.ContainsFunc(ranges, func(p netip.Prefix) bool { return p.Contains(a) })
 }
-
-// Path is the subnet's name with its network's, such as booking/web-a.
-func (s *Subnet) Path() string { return s.Network.Name + "/" + s.Name }
-
-// Path is the table's name with its network's.
-func (t *Table) Path() string { return t.Network.Name + "/" + t.Name }
-
-// At is where the table stands in the plan; for a main table that the plan does not write, where its network stands.
-func (t *Table) At() plan.Pos {
-	if t.Plan == nil {
-		return t.Network.Plan.Name.At
-	}
-	return t.Plan.Name.At
-}
-
-// Place is where the table stands, in the plan's words.
-func (t *Table) Place() string { return "networks." + t.Network.Name + ".tables." + t.Name }
-
-// At is where the hub table stands in the plan, and Place the words for that.
-func (t *HubTable) At() plan.Pos { return t.Plan.Name.At }
-
-// Path is the hub table's name with its hub's.
-func (t *HubTable) Path() string { return t.Hub.Name + "/" + t.Name }
-
-// Place is where the hub table stands, in the plan's words.
-func (t *HubTable) Place() string { return "hubs." + t.Hub.Name + ".tables." + t.Name }
-
-// Path is the gateway's name with its network's.
-func (g *Gateway) Path() string { return g.Network.Name + "/" + g.Name }
 
 // Lookup gives the route that the table has for an address: that of the longest range, and at the same length the one
 // of the lowest origin; nil when there is none.
@@ -169,9 +133,9 @@ func (n *Network) InternetGateway() *Gateway {
 	var first *Gateway
 	for _, g := range n.Gateways {
 		switch {
-		case g.Internet && g.Attached:
+		case g.Type == InternetGateway && g.Attached:
 			return g
-		case g.Internet && first == nil:
+		case g.Type == InternetGateway && first == nil:
 			first = g
 		}
 	}
@@ -193,7 +157,7 @@ func (n *Network) CustomRoute(a netip.Addr) *Route {
 func (n *Network) NATs() []*Gateway {
 	var all []*Gateway
 	for _, g := range n.Gateways {
-		if !g.Internet && !g.Egress {
+		if g.Type == NATGateway {
 			all = append(all, g)
 		}
 	}

@@ -7,14 +7,15 @@ import (
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/core/profile"
 )
 
 // PlaceOf is the zone or region that a subnet is in.
 func (n *Network) PlaceOf(s *Subnet) string {
 	switch {
-	case n.Profile.SubnetsIn == plan.OneZone:
+	case n.Profile.SubnetsIn == profile.OneZone:
 		return s.Zone
-	case n.Profile.SubnetsIn == plan.Anywhere || len(n.Regions) == 0:
+	case n.Profile.SubnetsIn == profile.Anywhere || len(n.Regions) == 0:
 		return ""
 	case s.Plan.Region.Given():
 		return s.Plan.Region.Value
@@ -29,7 +30,7 @@ func (n *Network) PlaceOf(s *Subnet) string {
 func (n *Network) SubnetName(ranges []netip.Prefix, tier, place string, p netip.Prefix) string {
 	pattern := n.Naming
 	if pattern == "" {
-		pattern = map[plan.Reach]string{plan.OneZone: "{tier}-{zone}", plan.OneRegion: "{tier}-{region}", plan.Anywhere: "{tier}"}[n.Profile.SubnetsIn]
+		pattern = map[profile.Reach]string{profile.OneZone: "{tier}-{zone}", profile.OneRegion: "{tier}-{region}", profile.Anywhere: "{tier}"}[n.Profile.SubnetsIn]
 	}
 	return plan.FillPattern(pattern, func(word string) string {
 		switch word {
@@ -38,12 +39,12 @@ func (n *Network) SubnetName(ranges []netip.Prefix, tier, place string, p netip.
 		case "tier":
 			return tier
 		case "zone":
-			if n.Profile.SubnetsIn != plan.OneZone {
+			if n.Profile.SubnetsIn != profile.OneZone {
 				return ""
 			}
 			return n.shortZone(place)
 		case "region":
-			if n.Profile.SubnetsIn == plan.OneRegion {
+			if n.Profile.SubnetsIn == profile.OneRegion {
 				return place
 			}
 			if len(n.Regions) > 0 {

@@ -4,11 +4,17 @@ package expect
 import (
 	"fmt"
 
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/flow"
+	"wendrik/internal/core/grid"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
+	"wendrik/internal/core/wrong"
 )
+
+// Broken is the code of an expectation that does not hold.
+const Broken diag.Code = "expectation"
 
 // Result is what became of one expectation.
 type Result struct {
@@ -18,7 +24,7 @@ type Result struct {
 	Against int           // how many of them are otherwise than expected
 	Counter *reach.Answer // the first that is; nil when it holds, or there is no pair
 	Why     string        // why it does not hold, or what it rests on that is doubtful, as a sentence without its full stop
-	Fix     string
+	Fixes   []diag.Fix
 }
 
 // Run holds each expectation of the plan against the estate. A reaches B when every workload of A reaches every one of
@@ -43,13 +49,10 @@ func one(e *estate.Estate, x *plan.Expectation) Result {
 		to, err = reach.FindEnds(e, x.To)
 	}
 	if err != nil {
-		r.Why = err.Error()
-		if unknown, is := err.(*reach.UnknownEndError); is {
-			r.Fix = unknown.Fix
-		}
+		r.Why, r.Fixes = err.Error(), diag.Advise(wrong.Right(err))
 		return r
 	}
-	s := reach.AskMany(e, from, to, x.Flows, false, nil)
+	s := grid.AskMany(e, from, to, x.Flows, false, nil)
 	r.Pairs = s.Pairs
 	for _, p := range s.Parts {
 		as := p.Answer.Verdict == reach.Open
@@ -77,7 +80,7 @@ func (r *Result) explain(from, to reach.Ends) {
 			empty = to
 		}
 		r.Why = fmt.Sprintf("nothing was tried, because %s has no workload to try", empty.Name)
-		r.Fix = "put a workload there, or take the line out"
+		r.Fixes = diag.Advise("put a workload there, or take the line out")
 		return
 	}
 	a := r.Counter
@@ -86,7 +89,6 @@ func (r *Result) explain(from, to reach.Ends) {
 	}
 	if r.Never {
 		r.Why = fmt.Sprintf("%s reaches %s on %s", a.From.Name, a.To.Name, a.Some.Intersect(r.Flows))
-		r.Fix = fmt.Sprintf("wendrik reach %s %s%s  shows by which way", a.From.Name, a.To.Name, r.on())
 	} else {
 		r.Why = fmt.Sprintf("%s does not reach %s on %s", a.From.Name, a.To.Name, r.Flows)
 		if a.Verdict == reach.Partly {
@@ -94,10 +96,10 @@ func (r *Result) explain(from, to reach.Ends) {
 		}
 		if len(a.Blockers) > 0 {
 			r.Why += ": " + a.Blockers[0].Message
-			r.Fix = a.Blockers[0].Fix
 			if more := len(a.Blockers) - 1; more > 0 {
 				r.Why += fmt.Sprintf(" (and %d more)", more)
-				r.Fix = fmt.Sprintf("wendrik reach %s %s%s  shows all that stops it", a.From.Name, a.To.Name, r.on())
+			} else {
+				r.Fixes = a.Blockers[0].Fixes
 			}
 		}
 	}
@@ -106,23 +108,15 @@ func (r *Result) explain(from, to reach.Ends) {
 	}
 }
 
-// on is the flag of reach that asks for the flows of the expectation.
-func (r *Result) on() string {
-	if r.Flows.Equal(flow.Any()) {
-		return ""
-	}
-	return " -on " + r.Flows.Word()
-}
-
 // Finding is the result as a finding, when it does not hold or is doubtful.
-func (r *Result) Finding() (plan.Finding, bool) {
-	f := plan.Finding{Code: "expectation", At: r.At, Place: "expect", Fix: r.Fix, Message: fmt.Sprintf("%q does not hold: %s", r.Text, r.Why)}
+func (r *Result) Finding() (diag.Finding, bool) {
+	f := diag.Finding{Code: Broken, At: r.At, Place: text.Path{"expect"}, Fixes: r.Fixes, Message: fmt.Sprintf("%q does not hold: %s", r.Text, r.Why)}
 	switch {
 	case !r.Holds:
-		f.Severity = plan.Error
+		f.Severity = diag.Error
 		return f, true
 	case r.Why != "":
-		f.Severity = plan.Warning
+		f.Severity = diag.Warning
 		f.Message = fmt.Sprintf("%q holds, but %s", r.Text, r.Why)
 		return f, true
 	}

@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
 	"wendrik/internal/randomplan"
 )
 
@@ -41,7 +41,7 @@ func TestRunAgainstPairs(t *testing.T) {
 	verdicts := map[string]int{}
 	for seed := range uint64(40) {
 		rng := rand.New(rand.NewPCG(seed, 51))
-		text := randomplan.Write(rng)
+		content := randomplan.Write(rng)
 		words := []string{"n0", "n1", "n0/s0", "n0/s2", "n1/s1", "w000", "w110", "internet", "quay", "depot", "198.51.100.200"}
 		var lines strings.Builder
 		for range 12 {
@@ -53,7 +53,7 @@ func TestRunAgainstPairs(t *testing.T) {
 			}
 			fmt.Fprintf(&lines, "  - %s %s %s%s\n", from, verb, to, on)
 		}
-		e, findings := estate.Load(plan.NewSource("p", []byte(text+"expect:\n"+lines.String())))
+		e, findings := estate.Load(text.One("p", content+"expect:\n"+lines.String()))
 		require.Empty(t, findings)
 		for _, r := range Run(e, nil) {
 			pairs, open, blocked := 0, 0, 0
@@ -63,7 +63,7 @@ func TestRunAgainstPairs(t *testing.T) {
 						continue
 					}
 					pairs++
-					switch reach.Ask(e, a, b, r.Flows).Verdict {
+					switch reach.Ask(e, reach.Question{From: a, To: b, Flows: r.Flows}).Verdict {
 					case reach.Open:
 						open++
 					case reach.Blocked:

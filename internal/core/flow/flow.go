@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"wendrik/internal/core/wrong"
 )
 
 // A Set is a set of flows. It is kept as sorted, disjoint intervals of protocol and port, so that union, difference
@@ -82,7 +83,7 @@ func parseOne(word string) (Set, error) {
 	i := slices.IndexFunc(protocols[:len(protocols)-1], func(p protocol) bool { return p.name == name })
 	switch {
 	case word == "":
-		return Set{}, fmt.Errorf("a flow is missing: write tcp/443, udp/53, icmp or any")
+		return Set{}, wrong.Value("write tcp/443, udp/53, icmp or any", "a flow is missing")
 	case name == "any":
 		return Set{}, fmt.Errorf("%q gives ports to any protocol; name the protocol: tcp/%s, udp/%s", word, ports, ports)
 	case i < 0:
@@ -90,7 +91,7 @@ func parseOne(word string) (Set, error) {
 	case !hasPorts:
 		return Set{[]span{of(i)}}, nil
 	case !protocols[i].ports:
-		return Set{}, fmt.Errorf("%s has no ports: write %s alone", name, name)
+		return Set{}, wrong.Value(fmt.Sprintf("write %s alone", name), "%s has no ports", name)
 	}
 	first, last, err := ParsePorts(ports)
 	if err != nil {
@@ -113,7 +114,7 @@ func ParsePorts(text string) (first, last uint16, err error) {
 		return 0, 0, err
 	}
 	if last < first {
-		return 0, 0, fmt.Errorf("the ports %s run backwards: write %d-%d", text, last, first)
+		return 0, 0, wrong.Value(fmt.Sprintf("write %d-%d", last, first), "the ports %s run backwards", text)
 	}
 	return first, last, nil
 }

@@ -4,6 +4,7 @@ import (
 	"math/rand/v2"
 	"strings"
 	"testing"
+	"wendrik/internal/core/wrong"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -53,7 +54,7 @@ func TestParseSaysWhatIsWrong(t *testing.T) {
 	} {
 		_, err := Parse(text)
 		require.Error(t, err, text)
-		assert.Contains(t, err.Error(), want, text)
+		assert.Contains(t, err.Error()+": "+wrong.Right(err), want, text)
 	}
 }
 

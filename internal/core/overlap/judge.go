@@ -99,24 +99,40 @@ func held(b *estate.Block, held netip.Prefix, other Thing) (Verdict, string) {
 	return Latent, fmt.Sprintf("%s, and what it is held for could never be joined to %s", why, other.owner())
 }
 
-// fix says where one of two things in conflict could go: the one that is easier to move, to the nearest free range of
-// its size in the block or network that it comes from.
-func (j *judge) fix(a, b Thing) string {
+// A Move is where one of two things in conflict could go.
+type Move struct {
+	What  Thing
+	To    netip.Prefix // the nearest free range of its size; the zero Prefix when none is free
+	Where string       // in which block, network or private range: block west
+}
+
+// String says the move in a sentence without its full stop.
+func (m *Move) String() string {
+	if !m.To.IsValid() {
+		return fmt.Sprintf("no /%d is free for %s in %s", m.What.Range.Bits(), m.What, m.Where)
+	}
+	return fmt.Sprintf("the nearest free /%d for %s is %s, in %s", m.To.Bits(), m.What, m.To, m.Where)
+}
+
+// move finds where one of two things in conflict could go: the one that is easier to move, to the nearest free range of
+// its size in the block or network that it comes from. It gives nil when that is not known.
+func (j *judge) move(a, b Thing) *Move {
 	mover := a
 	if ease(b) > ease(a) || ease(b) == ease(a) && b.Range.Bits() >= a.Range.Bits() {
 		mover = b
 	}
 	if ease(mover) == 0 {
-		return ""
+		return nil
 	}
 	free, where, found := j.room(mover)
 	if !found {
-		return ""
+		return nil
 	}
-	if p, near := address.Nearest(free, mover.Range); near {
-		return fmt.Sprintf("the nearest free /%d for %s is %s, in %s", p.Bits(), mover, p, where)
+	to, near := address.Nearest(free, mover.Range)
+	if !near {
+		to = netip.Prefix{}
 	}
-	return fmt.Sprintf("no /%d is free for %s in %s", mover.Range.Bits(), mover, where)
+	return &Move{mover, to, where}
 }
 
 // ease ranks what is easier to move; a site is not ours to move.

@@ -11,11 +11,11 @@ import (
 // other, or a third to both: then one address would stand for two things.
 type meetings struct {
 	// reach lists, for each network and site, what it can be led to, and by what; from is the same the other way.
-	reach, from map[any]map[any]string
+	reach, from map[estate.Object]map[estate.Object]string
 }
 
 func newMeetings(e *estate.Estate) *meetings {
-	m := &meetings{reach: map[any]map[any]string{}, from: map[any]map[any]string{}}
+	m := &meetings{reach: map[estate.Object]map[estate.Object]string{}, from: map[estate.Object]map[estate.Object]string{}}
 	for _, p := range e.Peerings {
 		how := "peering " + p.Name
 		m.join(p.Between[0], p.Between[1], how)
@@ -34,8 +34,9 @@ func newMeetings(e *estate.Estate) *meetings {
 				continue
 			}
 			for _, r := range a.Table.Routes {
-				if !r.Via.Blackhole {
-					m.join(end(a.Network, a.Site), end(r.Via.Network, r.Via.Site), "hub "+h.Name)
+				switch r.Via.(type) {
+				case *estate.Network, *estate.Site:
+					m.join(a.To(), r.Via, "hub "+h.Name)
 				}
 			}
 		}
@@ -43,23 +44,23 @@ func newMeetings(e *estate.Estate) *meetings {
 	return m
 }
 
-// end is the network or the site, whichever is set, as a key.
-func end(n *estate.Network, s *estate.Site) any {
+// end is the network or the site, whichever is set.
+func end(n *estate.Network, s *estate.Site) estate.Object {
 	if n != nil {
 		return n
 	}
 	return s
 }
 
-func (m *meetings) join(a, b any, how string) {
+func (m *meetings) join(a, b estate.Object, how string) {
 	if a == b {
 		return
 	}
 	if m.reach[a] == nil {
-		m.reach[a] = map[any]string{}
+		m.reach[a] = map[estate.Object]string{}
 	}
 	if m.from[b] == nil {
-		m.from[b] = map[any]string{}
+		m.from[b] = map[estate.Object]string{}
 	}
 	if m.reach[a][b] == "" {
 		m.reach[a][b], m.from[b][a] = how, how
@@ -67,7 +68,7 @@ func (m *meetings) join(a, b any, how string) {
 }
 
 // chain says by what two ends meet, as names from one to the other; empty when they do not.
-func (m *meetings) chain(x, y any) []string {
+func (m *meetings) chain(x, y estate.Object) []string {
 	if how := m.reach[x][y]; how != "" {
 		return []string{nameOf(x), how, nameOf(y)}
 	}
@@ -98,12 +99,4 @@ func chainText(chain []string) string {
 	return fmt.Sprintf("%s is joined to both, by %s and by %s", chain[2], chain[1], chain[3])
 }
 
-func nameOf(end any) string {
-	switch end := end.(type) {
-	case *estate.Network:
-		return "network " + end.Name
-	case *estate.Site:
-		return "site " + end.Name
-	}
-	return ""
-}
+func nameOf(end estate.Object) string { return string(end.Kind()) + " " + end.ID() }

@@ -11,6 +11,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/space"
+	"wendrik/internal/core/text"
 )
 
 // Verdict says whether an overlap matters.
@@ -30,7 +31,7 @@ type Pair struct {
 	Verdict Verdict
 	Why     string   // a sentence without its full stop
 	Chain   []string // by what a conflict's two meet, from one end to the other: network a, peering p, network b
-	Fix     string   // for a conflict: where one of them could go
+	Move    *Move    // for a conflict: where one of them could go; nil when nothing is known
 }
 
 // Thing is something of the estate that has a range.
@@ -38,9 +39,10 @@ type Thing struct {
 	Kind  string // network, subnet, block, held, site, pods or services
 	Name  string // such as booking, booking/web-a
 	Range netip.Prefix
-	At    plan.Pos
+	At    text.Pos
 	Owner string // the network of a network, subnet or held part
 
+	of      estate.Object
 	network *estate.Network // that it is, lies in, or has as its nodes
 	part    bool            // whether it is a part of its network: a subnet or held part
 	block   *estate.Block
@@ -58,6 +60,9 @@ func (t Thing) String() string {
 	}
 	return t.Kind + " " + t.Name
 }
+
+// Place is where it stands in the plan.
+func (t Thing) Place() text.Path { return t.of.Place() }
 
 // Estate finds all pairs of networks, their subnets and held parts, held blocks, sites and clusters whose ranges
 // overlap, and blocks that are the same space, but for those that belong together: a subnet and its own network. Where
@@ -77,13 +82,13 @@ func Estate(e *estate.Estate) []Pair {
 		if belong(a, b) || belong(b, a) {
 			return true
 		}
-		if a.At.Known() && b.At.Known() && cmp.Or(cmp.Compare(a.At.Line, b.At.Line), cmp.Compare(a.At.Column, b.At.Column)) > 0 {
+		if a.At.Known() && b.At.Known() && a.At > b.At {
 			a, b = b, a
 		}
 		p := Pair{A: a, B: b, Shared: address.Shared(a.Range, b.Range)}
 		j.judge(&p)
 		if p.Verdict == Conflict {
-			p.Fix = j.fix(a, b)
+			p.Move = j.move(a, b)
 		}
 		pairs = append(pairs, p)
 		return true
@@ -105,23 +110,23 @@ func list(e *estate.Estate) []Thing {
 		}
 	}
 	for _, b := range e.Blocks {
-		add(b.Plan.Ranges, Thing{Kind: "block", Name: b.Name, block: b})
+		add(b.Plan.Ranges, Thing{Kind: "block", Name: b.Name, block: b, of: b})
 	}
 	for _, n := range e.Networks {
-		add(n.Plan.Ranges, Thing{Kind: "network", Name: n.Name, Owner: n.Name, network: n})
+		add(n.Plan.Ranges, Thing{Kind: "network", Name: n.Name, Owner: n.Name, network: n, of: n})
 		for _, h := range n.Held {
-			add(h.Plan.Ranges, Thing{Kind: "held", Name: h.Path(), Owner: n.Name, network: n, part: true})
+			add(h.Plan.Ranges, Thing{Kind: "held", Name: h.ID(), Owner: n.Name, network: n, part: true, of: h})
 		}
 		for _, s := range n.Subnets {
-			add(s.Plan.Ranges, Thing{Kind: "subnet", Name: s.Path(), Owner: n.Name, network: n, part: true})
+			add(s.Plan.Ranges, Thing{Kind: "subnet", Name: s.ID(), Owner: n.Name, network: n, part: true, of: s})
 		}
 	}
 	for _, s := range e.Sites {
-		add(s.Plan.Ranges, Thing{Kind: "site", Name: s.Name, site: s})
+		add(s.Plan.Ranges, Thing{Kind: "site", Name: s.Name, site: s, of: s})
 	}
 	for _, c := range e.Clusters {
-		add(c.Plan.Pods, Thing{Kind: "pods", Name: c.Name, cluster: c, network: c.Network})
-		add(c.Plan.Services, Thing{Kind: "services", Name: c.Name, cluster: c, network: c.Network})
+		add(c.Plan.Pods, Thing{Kind: "pods", Name: c.Name, cluster: c, network: c.Network, of: c})
+		add(c.Plan.Services, Thing{Kind: "services", Name: c.Name, cluster: c, network: c.Network, of: c})
 	}
 	return all
 }

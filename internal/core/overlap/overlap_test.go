@@ -13,20 +13,20 @@ import (
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
-func pairs(t *testing.T, text string) []Pair {
+func pairs(t *testing.T, content string) []Pair {
 	t.Helper()
-	e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte("wendrik: 1\n"+text)))
-	require.Empty(t, findings, text)
+	e, findings := estate.Load(text.One("wendrik.yaml", "wendrik: 1\n"+content))
+	require.Empty(t, findings, content)
 	return Estate(e)
 }
 
 // TestVerdicts tries each way in which two ranges can stand to each other.
 func TestVerdicts(t *testing.T) {
 	const two = "networks: {a: {range: 10.0.0.0/20}, b: {range: 10.0.8.0/22}"
-	for _, c := range []struct{ name, text, want string }{
+	for _, c := range []struct{ name, content, want string }{
 		{"nothing overlaps", "networks: {a: {range: 10.0.0.0/20}, b: {range: 10.0.16.0/20, subnets: {s: {range: 10.0.16.0/24}}}}", ""},
 		{"strangers", two + "}", "latent network a, network b, 10.0.8.0/22: nothing joins network a and network b"},
 		{"peers", two + "}\npeerings: {p: {between: [a, b], accepted: [a, b]}}", "conflict network a, network b, 10.0.8.0/22: they meet by peering p"},
@@ -79,7 +79,7 @@ func TestVerdicts(t *testing.T) {
 		{"ranges of one network", "networks: {a: {range: [10.0.0.0/20, 10.0.0.0/24]}}", "conflict network a, network a, 10.0.0.0/24: both are ranges of network a"},
 	} {
 		var got []string
-		for _, p := range pairs(t, c.text) {
+		for _, p := range pairs(t, c.content) {
 			got = append(got, fmt.Sprintf("%s %s, %s, %s: %s", p.Verdict, p.A, p.B, p.Shared, p.Why))
 		}
 		wants := strings.Split(c.want, "; ")
@@ -96,7 +96,7 @@ func TestVerdicts(t *testing.T) {
 
 // TestChainsAndFixes asks by what two things meet, and where one of them could go.
 func TestChainsAndFixes(t *testing.T) {
-	for _, c := range []struct{ text, chain, fix string }{
+	for _, c := range []struct{ content, chain, fix string }{
 		{"networks: {a: {range: 10.0.0.0/20}, b: {range: 10.0.8.0/22}}\npeerings: {p: {between: [a, b]}}",
 			"network a - peering p - network b", "the nearest free /22 for network b is 10.0.16.0/22, in 10.0.0.0/8"},
 		{"space: {s: {block: 10.0.0.0/18}}\nnetworks: {a: {range: 10.0.0.0/20}, b: {range: 10.0.0.0/20}, c: {range: 10.0.16.0/20}}\npeerings: {p: {between: [a, c]}, q: {between: [c, b]}}",
@@ -109,15 +109,19 @@ func TestChainsAndFixes(t *testing.T) {
 		{"networks: {a: {range: 10.0.0.0/20}}\nclusters: {k: {in: a, pods: 10.0.0.0/16}}", "network a - cluster k", "the nearest free /16 for the pods of cluster k is 10.1.0.0/16, in 10.0.0.0/8"},
 		{"networks: {a: {range: 9.0.0.0/20}, b: {range: 9.0.0.0/20}}\npeerings: {p: {between: [a, b]}}", "network a - peering p - network b", ""},
 	} {
-		found := pairs(t, c.text)
-		require.NotEmpty(t, found, c.text)
-		assert.Equal(t, Conflict, found[0].Verdict, c.text)
+		found := pairs(t, c.content)
+		require.NotEmpty(t, found, c.content)
+		assert.Equal(t, Conflict, found[0].Verdict, c.content)
 		got := strings.Join(found[0].Chain, " - ")
 		if strings.HasPrefix(got, "cluster") {
 			got = strings.Join([]string{found[0].Chain[1], found[0].Chain[0]}, " - ")
 		}
-		assert.Equal(t, c.chain, got, c.text)
-		assert.Equal(t, c.fix, found[0].Fix, c.text)
+		assert.Equal(t, c.chain, got, c.content)
+		fix := ""
+		if m := found[0].Move; m != nil {
+			fix = m.String()
+		}
+		assert.Equal(t, c.fix, fix, c.content)
 	}
 }
 

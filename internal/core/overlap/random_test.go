@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 // randomSpace makes an estate in a small space at random, in which much overlaps, and some of it is joined.
@@ -25,17 +25,17 @@ func randomSpace(t *testing.T, rng *rand.Rand) *estate.Estate {
 		return netip.PrefixFrom(netip.AddrFrom4(b), bits)
 	}
 	for {
-		var text strings.Builder
-		text.WriteString("wendrik: 1\nnetworks:\n")
+		var content strings.Builder
+		content.WriteString("wendrik: 1\nnetworks:\n")
 		for i := range 4 {
 			p := piece(netip.MustParsePrefix("10.0.0.0/20"), 23)
-			fmt.Fprintf(&text, "  n%d: {range: %s, subnets: {a: {range: %s}, b: {range: %s}}}\n", i, p, piece(p, 26), piece(p, 26))
+			fmt.Fprintf(&content, "  n%d: {range: %s, subnets: {a: {range: %s}, b: {range: %s}}}\n", i, p, piece(p, 26), piece(p, 26))
 		}
-		fmt.Fprintf(&text, "sites: {x: {ranges: %s, link: n%d}, y: {ranges: %s}}\n", piece(netip.MustParsePrefix("10.0.0.0/20"), 24), rng.IntN(4), piece(netip.MustParsePrefix("10.0.0.0/20"), 24))
+		fmt.Fprintf(&content, "sites: {x: {ranges: %s, link: n%d}, y: {ranges: %s}}\n", piece(netip.MustParsePrefix("10.0.0.0/20"), 24), rng.IntN(4), piece(netip.MustParsePrefix("10.0.0.0/20"), 24))
 		if rng.IntN(2) == 0 {
-			text.WriteString("peerings: {p: {between: [n0, n1], accepted: [n0, n1]}}\n")
+			content.WriteString("peerings: {p: {between: [n0, n1], accepted: [n0, n1]}}\n")
 		}
-		e, findings := estate.Load(plan.NewSource("p", []byte(text.String())))
+		e, findings := estate.Load(text.One("p", content.String()))
 		if len(findings) == 0 {
 			return e
 		}
@@ -51,7 +51,7 @@ func TestAgainstEveryPair(t *testing.T) {
 		found := map[[2]string]Pair{}
 		for _, p := range Estate(e) {
 			seen[p.Verdict]++
-			at := []any{"seed %d: %s and %s\n%s", seed, p.A, p.B, e.Plan.Source.Text}
+			at := []any{"seed %d: %s and %s\n%s", seed, p.A, p.B, e.Plan.Files.First().Text}
 			require.True(t, p.A.Range.Overlaps(p.B.Range), at...)
 			require.True(t, p.A.Range.Overlaps(p.Shared) && p.B.Range.Overlaps(p.Shared), at...)
 			require.Equal(t, max(p.A.Range.Bits(), p.B.Range.Bits()), p.Shared.Bits(), at...)
@@ -68,7 +68,7 @@ func TestAgainstEveryPair(t *testing.T) {
 		for _, n := range e.Networks {
 			all = append(all, thing{"network " + n.Name, n.Name, n.Ranges[0]})
 			for _, s := range n.Subnets {
-				all = append(all, thing{"subnet " + s.Path(), n.Name, s.Ranges[0]})
+				all = append(all, thing{"subnet " + s.ID(), n.Name, s.Ranges[0]})
 			}
 		}
 		for _, s := range e.Sites {
@@ -80,7 +80,7 @@ func TestAgainstEveryPair(t *testing.T) {
 				// What one subnet shares with a whole follows from its network, or is that network's own.
 				follows := strings.HasPrefix(a.name, "subnet") != strings.HasPrefix(b.name, "subnet")
 				want := a.of.Overlaps(b.of) && !follows
-				require.Equal(t, want, is, "seed %d: %s %s and %s %s\n%s", seed, a.name, a.of, b.name, b.of, e.Plan.Source.Text)
+				require.Equal(t, want, is, "seed %d: %s %s and %s %s\n%s", seed, a.name, a.of, b.name, b.of, e.Plan.Files.First().Text)
 				if is && a.name == "network n0" && b.name == "network n1" && len(e.Peerings) > 0 {
 					require.Equal(t, Conflict, p.Verdict, "seed %d", seed)
 				}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"wendrik/internal/core/text"
 
 	"go.yaml.in/yaml/v4"
 )
@@ -25,11 +26,11 @@ func wide(n int) []byte {
 // BenchmarkDecode reads a plan beside the YAML library alone, which makes the node tree that decoding starts from.
 func BenchmarkDecode(b *testing.B) {
 	for _, n := range []int{2_000, 20_000} {
-		text := wide(n)
+		content := wide(n)
 		b.Run(fmt.Sprintf("%d networks, the library alone", n), func(b *testing.B) {
-			b.SetBytes(int64(len(text)))
+			b.SetBytes(int64(len(content)))
 			for b.Loop() {
-				loader, err := yaml.NewLoader(bytes.NewReader(text))
+				loader, err := yaml.NewLoader(bytes.NewReader(content))
 				if err != nil {
 					b.Fatal(err)
 				}
@@ -40,9 +41,9 @@ func BenchmarkDecode(b *testing.B) {
 			}
 		})
 		b.Run(fmt.Sprintf("%d networks, decoded", n), func(b *testing.B) {
-			b.SetBytes(int64(len(text)))
+			b.SetBytes(int64(len(content)))
 			for b.Loop() {
-				if p, problems := Decode(NewSource("p", text)); len(problems) > 0 || len(p.Networks) != n {
+				if p, problems := Decode(text.One("p", string(content))); len(problems) > 0 || len(p.Networks) != n {
 					b.Fatal(problems)
 				}
 			}
@@ -53,15 +54,15 @@ func BenchmarkDecode(b *testing.B) {
 // BenchmarkApply adds a subnet to each of many networks.
 func BenchmarkApply(b *testing.B) {
 	for _, n := range []int{2_000, 20_000} {
-		src := NewSource("p", wide(n))
-		var edits []Edit
+		src := text.One("p", string(wide(n))).First()
+		var edits []text.Edit
 		for i := range n {
-			path := []string{"networks", fmt.Sprintf("net-%d", i), "subnets"}
-			edits = append(edits, Edit{Path: path, Key: "new", Value: Map(Field{"tier", Word("web")}, Field{"range", Word("10.0.0.80/28")})})
+			path := text.Path{"networks", fmt.Sprintf("net-%d", i), "subnets"}
+			edits = append(edits, text.Set(path, "new", text.Map(text.Field{Key: "tier", Value: text.Word("web")}, text.Field{Key: "range", Value: text.Word("10.0.0.80/28")})))
 		}
 		b.Run(fmt.Sprintf("%d edits", n), func(b *testing.B) {
 			for b.Loop() {
-				if _, _, err := Apply(src, edits); err != nil {
+				if _, _, err := src.Apply(edits); err != nil {
 					b.Fatal(err)
 				}
 			}

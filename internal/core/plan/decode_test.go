@@ -5,14 +5,17 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/profile"
+	"wendrik/internal/core/text"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
-func decode(t *testing.T, text string) (*Plan, []Finding) {
+func decode(t *testing.T, content string) (*Plan, []diag.Finding) {
 	t.Helper()
-	return Decode(NewSource("wendrik.yaml", []byte(text)))
+	return Decode(text.One("wendrik.yaml", content))
 }
 
 func TestEveryKeyIsRead(t *testing.T) {
@@ -22,13 +25,9 @@ func TestEveryKeyIsRead(t *testing.T) {
 	require.Empty(t, findings)
 
 	// where is the place of a text, on the line that holds mark.
-	where := func(mark, text string) Pos {
-		for i, line := range strings.Split(string(raw), "\n") {
-			if strings.Contains(line, mark) {
-				return Pos{int32(i + 1), int32(strings.Index(line, text) + 1)}
-			}
-		}
-		return Pos{}
+	where := func(mark, word string) text.Pos {
+		line := strings.LastIndex(string(raw)[:strings.Index(string(raw), mark)], "\n") + 1
+		return p.Files.First().Position(line + strings.Index(string(raw)[line:], word))
 	}
 	assert.Equal(t, 1, p.Version.Value)
 	assert.Equal(t, "skerry-line", p.Estate.Value)
@@ -42,7 +41,7 @@ func TestEveryKeyIsRead(t *testing.T) {
 	assert.Equal(t, Number{20, where("size: /20", "/20")}, n.Size)
 	assert.Equal(t, []int{56, 3}, []int{n.Size6.Value, n.Slot.Value})
 	assert.Equal(t, "zones", n.Layout.Value)
-	assert.Equal(t, [2]uint16{32768, 60999}, n.Profile.On(Profile{}).ReplyPorts)
+	assert.Equal(t, [2]uint16{32768, 60999}, n.Profile.On(profile.Profile{}).ReplyPorts)
 	assert.Equal(t, []int{2, 50, 1}, []int{n.Tiers[0].Spare.Value, n.Tiers[0].Growth.Value, n.Tiers[0].Slot.Value})
 	assert.Equal(t, []string{"card terminals", "payments"}, []string{n.Held[0].For.Value, n.Held[0].Owner.Value})
 	assert.Equal(t, "10.144.9.0/24", n.Held[1].Ranges[0].String())
@@ -127,16 +126,16 @@ func TestProblems(t *testing.T) {
 		{head + "estate: \xff\n", "2:9", "not-text", "not UTF-8", "UTF-8"},
 		{head + strings.Repeat("[", 200) + "\n", "2:41", "not-yaml", "deeper than 40 levels", ""},
 	} {
-		_, findings := decode(t, c.text)
-		name := strings.TrimPrefix(c.text, head)
+		_, findings := decode(t, c.content)
+		name := strings.TrimPrefix(c.content, head)
 		if !assert.Len(t, findings, 1, "%q: %v", name, findings) {
 			continue
 		}
 		f := findings[0]
-		assert.Equal(t, c.at, fmt.Sprintf("%d:%d", f.At.Line, f.At.Column), "%q: %s", name, f.Message)
-		assert.Equal(t, c.code, f.Code, "%q: %s", name, f.Message)
+		assert.Equal(t, c.at, fmt.Sprintf("%d:%d", f.At.Line(), f.At.Column()), "%q: %s", name, f.Message)
+		assert.Equal(t, c.code, string(f.Code), "%q: %s", name, f.Message)
 		assert.Contains(t, f.Message, c.message, "%q", name)
-		assert.Contains(t, f.Fix, c.fix, "%q", name)
+		assert.Contains(t, f.Fix(), c.fix, "%q", name)
 	}
 }
 
@@ -144,9 +143,9 @@ func TestAllProblemsInOneRun(t *testing.T) {
 	_, findings := decode(t, "wendrik: 1\nprofile: zon\nnetworks:\n  a: {rang: 1, size: 5}\n  b: {range: [10.0.0.1/8, x]}\nworkloads: 7\n")
 	var codes []string
 	for i, f := range findings {
-		codes = append(codes, f.Code)
+		codes = append(codes, string(f.Code))
 		if i > 0 {
-			assert.LessOrEqual(t, findings[i-1].At.Line, f.At.Line, "in the order of the text")
+			assert.LessOrEqual(t, findings[i-1].At, f.At, "in the order of the text")
 		}
 	}
 	assert.Equal(t, []string{"unknown-word", "unknown-key", "bad-size", "host-bits", "bad-range", "wrong-kind"}, codes)
@@ -171,14 +170,14 @@ func TestBombs(t *testing.T) {
 	}
 	_, findings := decode(t, bomb.String())
 	require.Len(t, findings, 1)
-	assert.Equal(t, "alias-expansion", findings[0].Code)
+	assert.Equal(t, aliasExpansion, findings[0].Code)
 
 	_, findings = decode(t, "wendrik: 1\nnetworks: &a {b: {tiers: *a}}\n")
 	assert.NotEmpty(t, findings, "an alias inside itself")
 
-	_, findings = Decode(NewSource("wendrik.yaml", make([]byte, MaxText+1)))
+	_, findings = Decode(text.One("wendrik.yaml", string(make([]byte, text.MaxSize+1))))
 	require.Len(t, findings, 1)
-	assert.Equal(t, "text-too-large", findings[0].Code)
+	assert.EqualValues(t, "text-too-large", findings[0].Code)
 
 	_, findings = decode(t, "wendrik: 1\n"+strings.Repeat("x", 1<<16)+": 1\nspace: {"+strings.Repeat("a: {}, ", 5000)+"}\n")
 	require.Len(t, findings, maxFindings+1)
@@ -192,15 +191,15 @@ func FuzzDecode(f *testing.F) {
 	f.Add(raw)
 	f.Add([]byte("wendrik: 1\r\nnetworks: {a: &x {range: ::/0}, b: *x}\r\n"))
 	f.Add([]byte("\ufeffwendrik: 1\n? a\n: |\n  b\n"))
-	f.Fuzz(func(t *testing.T, text []byte) {
-		src := NewSource("wendrik.yaml", text)
-		p, findings := Decode(src)
+	f.Fuzz(func(t *testing.T, content []byte) {
+		files := text.One("wendrik.yaml", string(content))
+		p, findings := Decode(files)
 		require.NotNil(t, p)
 		for _, f := range findings {
 			require.NotEmpty(t, f.Message)
 			if f.At.Known() {
-				require.LessOrEqual(t, int(f.At.Line), len(src.line), f.Message)
-				require.LessOrEqual(t, src.offset(f.At), len(text))
+				require.LessOrEqual(t, f.At.Line(), strings.Count(string(content), "\n")+1, f.Message)
+				require.LessOrEqual(t, f.At.Column(), len(files.Line(f.At))+4, f.Message)
 			}
 		}
 	})

@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"strconv"
 
-	"go.yaml.in/yaml/v4"
-
 	"wendrik/internal/core/flow"
+	"wendrik/internal/core/profile"
+	"wendrik/internal/core/text"
 )
 
 // The tables below are the format: every key of a plan, what it takes, and how it is read.
@@ -16,7 +16,7 @@ var planFields = []field[Plan]{
 	{key: "estate", doc: "the name of all that the plan describes", shape: aWord, read: to(func(p *Plan) *Text { return &p.Estate }, (*decoder).text)},
 	{key: "profile", doc: "how the cloud behaves: zonal, regional, plain, or knobs of its own", shape: aProfile, read: to(func(p *Plan) *ProfileSetting { return &p.Profile }, (*decoder).profile)},
 	{key: "naming", doc: "the pattern of subnet names, such as {tier}-{zone}", shape: aWord, read: to(func(p *Plan) *Text { return &p.Naming }, (*decoder).pattern)},
-	{key: "regions", doc: "the regions and the zones of each", shape: mapOf(listOf(aName)), read: func(d *decoder, n *yaml.Node, p *Plan) { p.Regions = d.regions(n) }},
+	{key: "regions", doc: "the regions and the zones of each", shape: mapOf(listOf(aName)), read: func(d *decoder, n text.Node, p *Plan) { p.Regions = d.regions(n) }},
 	{key: "space", doc: "the blocks of address space", shape: mapOf(ref("block")), read: named(func(p *Plan) *[]*Block { return &p.Space }, blockFields, func(b *Block) *Text { return &b.Name })},
 	{key: "networks", doc: "the virtual networks", shape: mapOf(ref("network")), read: named(func(p *Plan) *[]*Network { return &p.Networks }, networkFields, func(n *Network) *Text { return &n.Name })},
 	{key: "workloads", doc: "the things that talk", shape: mapOf(ref("workload")), read: named(func(p *Plan) *[]*Workload { return &p.Workloads }, workloadFields, func(w *Workload) *Text { return &w.Name })},
@@ -25,7 +25,7 @@ var planFields = []field[Plan]{
 	{key: "hub-links", doc: "pairs of hubs that are joined", shape: mapOf(ref("hub-link")), read: named(func(p *Plan) *[]*HubLink { return &p.HubLinks }, hubLinkFields, func(l *HubLink) *Text { return &l.Name })},
 	{key: "sites", doc: "buildings of the organisation or of partners", shape: mapOf(ref("site")), read: named(func(p *Plan) *[]*Site { return &p.Sites }, siteFields, func(s *Site) *Text { return &s.Name })},
 	{key: "clusters", doc: "container clusters, and the ranges of their pods and services", shape: mapOf(ref("cluster")), read: named(func(p *Plan) *[]*Cluster { return &p.Clusters }, clusterFields, func(c *Cluster) *Text { return &c.Name })},
-	{key: "expect", doc: "statements of who reaches whom, and who never does", shape: listOf(aWord), read: func(d *decoder, n *yaml.Node, p *Plan) { p.Expect = d.expectations(n) }},
+	{key: "expect", doc: "statements of who reaches whom, and who never does", shape: listOf(aWord), read: func(d *decoder, n text.Node, p *Plan) { p.Expect = d.expectations(n) }},
 }
 
 var blockFields = []field[Block]{
@@ -45,7 +45,7 @@ var networkFields = []field[Network]{
 	{key: "slot", doc: "which piece of that size of the block it takes, counted from 0; the lowest free one unless written", shape: aCount, read: to(func(n *Network) *Number { return &n.Slot }, (*decoder).count)},
 	{key: "layout", doc: "what lies side by side in one block: tiers (unless written) or zones", shape: enum("tiers", "zones"), read: to(func(n *Network) *Text { return &n.Layout }, oneOf("tiers", "zones"))},
 	{key: "naming", doc: "the pattern of its subnets' names, where that differs from the estate's", shape: aWord, read: to(func(n *Network) *Text { return &n.Naming }, (*decoder).pattern)},
-	{key: "range", doc: "its range, or a list of them", shape: listOf(aRange), read: func(d *decoder, v *yaml.Node, n *Network) {
+	{key: "range", doc: "its range, or a list of them", shape: listOf(aRange), read: func(d *decoder, v text.Node, n *Network) {
 		n.Ranges, n.HasRange = d.ranges(v), true
 	}},
 	{key: "tiers", doc: "the purposes that subnets are carved for", shape: mapOf(ref("tier")), read: named(func(n *Network) *[]*Tier { return &n.Tiers }, tierFields, func(t *Tier) *Text { return &t.Name })},
@@ -141,12 +141,12 @@ var peeringFields = []field[Peering]{
 var hubLinkFields = []field[HubLink]{
 	{key: "between", doc: "the two hubs", shape: listOf(aName), required: true, read: to(func(l *HubLink) *[]Text { return &l.Between }, (*decoder).texts)},
 	{key: "accepted", doc: "the hubs whose owners have agreed to it", shape: listOf(aName), read: to(func(l *HubLink) *[]Text { return &l.Accepted }, (*decoder).texts)},
-	{key: "tables", doc: "for each hub, the table that what comes over the link looks into", shape: mapOf(aName), read: func(d *decoder, n *yaml.Node, l *HubLink) { l.Tables = d.attachments(n, "hubs") }},
+	{key: "tables", doc: "for each hub, the table that what comes over the link looks into", shape: mapOf(aName), read: func(d *decoder, n text.Node, l *HubLink) { l.Tables = d.attachments(n, "hubs") }},
 }
 
 var hubFields = []field[Hub]{
 	{key: "region", doc: "the region it lives in", shape: aName, read: to(func(h *Hub) *Text { return &h.Region }, (*decoder).text)},
-	{key: "attach", doc: "the networks and sites tied to it, and the hub table of each", shape: mapOf(aName), read: func(d *decoder, n *yaml.Node, h *Hub) { h.Attach = d.attachments(n, "networks and sites") }},
+	{key: "attach", doc: "the networks and sites tied to it, and the hub table of each", shape: mapOf(aName), read: func(d *decoder, n text.Node, h *Hub) { h.Attach = d.attachments(n, "networks and sites") }},
 	{key: "tables", doc: "its route tables", shape: mapOf(ref("hub-table")), read: named(func(h *Hub) *[]*HubTable { return &h.Tables }, hubTableFields, func(t *HubTable) *Text { return &t.Name })},
 }
 
@@ -162,61 +162,61 @@ var siteFields = []field[Site]{
 }
 
 var profileFields = []field[ProfileSetting]{
-	{key: "like", doc: "the built-in profile to start from", shape: enum(profileNames()...), read: to(func(p *ProfileSetting) *Text { return &p.Like }, oneOf(profileNames()...))},
-	{key: "subnets-in", doc: "what one subnet spans: zone, region or anywhere", shape: enum("zone", "region", "anywhere"), read: knob(oneOf("zone", "region", "anywhere"), Text.Given, func(p *Profile, v Text) { p.SubnetsIn = Reach(v.Value) })},
-	{key: "reserved-first", doc: "addresses reserved at the start of each IPv4 subnet", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *Profile, v Number) { p.ReservedFirst = v.Value })},
-	{key: "reserved-last", doc: "addresses reserved at the end of each IPv4 subnet", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *Profile, v Number) { p.ReservedLast = v.Value })},
-	{key: "smallest", doc: "the size of the smallest IPv4 subnet, such as /28", shape: aSize, read: knob((*decoder).size4, Number.Given, func(p *Profile, v Number) { p.Smallest = v.Value })},
-	{key: "largest", doc: "the size of the largest IPv4 subnet, such as /16", shape: aSize, read: knob((*decoder).size4, Number.Given, func(p *Profile, v Number) { p.Largest = v.Value })},
-	{key: "own-ranges", doc: "whether a network has ranges of its own; false: it is the sum of its subnets", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *Profile, v Flag) { p.OwnRanges = v.Value })},
-	{key: "peer-routes", doc: "whether routes to a peer's subnets install themselves", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *Profile, v Flag) { p.PeerRoutes = v.Value })},
-	{key: "default-route", doc: "whether a network is born with a default route to the internet", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *Profile, v Flag) { p.DefaultRoute = v.Value })},
-	{key: "nat-serves", doc: "whether a NAT gateway serves named subnets; false: it sits in a subnet", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *Profile, v Flag) { p.NATServes = v.Value })},
-	{key: "implicit-out", doc: "whether a workload gets out to the internet with neither public address nor NAT", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *Profile, v Flag) { p.ImplicitOut = v.Value })},
-	{key: "peer-groups", doc: "whether a rule may name a group of a peered network", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *Profile, v Flag) { p.PeerGroups = v.Value })},
-	{key: "reply-ports", doc: "the ports that replies come back to, 1024-65535 unless written", shape: aWord, read: knob((*decoder).ports, portsGiven, func(p *Profile, v portRange) { p.ReplyPorts = [2]uint16{v.first, v.last} })},
+	{key: "like", doc: "the built-in profile to start from", shape: enum(profile.Names()...), read: to(func(p *ProfileSetting) *Text { return &p.Like }, oneOf(profile.Names()...))},
+	{key: "subnets-in", doc: "what one subnet spans: zone, region or anywhere", shape: enum("zone", "region", "anywhere"), read: knob(oneOf("zone", "region", "anywhere"), Text.Given, func(p *profile.Profile, v Text) { p.SubnetsIn = profile.Reach(v.Value) })},
+	{key: "reserved-first", doc: "addresses reserved at the start of each IPv4 subnet", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *profile.Profile, v Number) { p.ReservedFirst = v.Value })},
+	{key: "reserved-last", doc: "addresses reserved at the end of each IPv4 subnet", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *profile.Profile, v Number) { p.ReservedLast = v.Value })},
+	{key: "smallest", doc: "the size of the smallest IPv4 subnet, such as /28", shape: aSize, read: knob((*decoder).size4, Number.Given, func(p *profile.Profile, v Number) { p.Smallest = v.Value })},
+	{key: "largest", doc: "the size of the largest IPv4 subnet, such as /16", shape: aSize, read: knob((*decoder).size4, Number.Given, func(p *profile.Profile, v Number) { p.Largest = v.Value })},
+	{key: "own-ranges", doc: "whether a network has ranges of its own; false: it is the sum of its subnets", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.OwnRanges = v.Value })},
+	{key: "peer-routes", doc: "whether routes to a peer's subnets install themselves", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.PeerRoutes = v.Value })},
+	{key: "default-route", doc: "whether a network is born with a default route to the internet", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.DefaultRoute = v.Value })},
+	{key: "nat-serves", doc: "whether a NAT gateway serves named subnets; false: it sits in a subnet", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.NATServes = v.Value })},
+	{key: "implicit-out", doc: "whether a workload gets out to the internet with neither public address nor NAT", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.ImplicitOut = v.Value })},
+	{key: "peer-groups", doc: "whether a rule may name a group of a peered network", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.PeerGroups = v.Value })},
+	{key: "reply-ports", doc: "the ports that replies come back to, 1024-65535 unless written", shape: aWord, read: knob((*decoder).ports, portsGiven, func(p *profile.Profile, v portRange) { p.ReplyPorts = [2]uint16{v.first, v.last} })},
 }
 
 // knob makes the read function of a field that sets one knob of a profile, when its value could be read.
-func knob[V any](read func(*decoder, *yaml.Node) V, given func(V) bool, set func(*Profile, V)) func(*decoder, *yaml.Node, *ProfileSetting) {
-	return func(d *decoder, n *yaml.Node, into *ProfileSetting) {
+func knob[V any](read func(*decoder, text.Node) V, given func(V) bool, set func(*profile.Profile, V)) func(*decoder, text.Node, *ProfileSetting) {
+	return func(d *decoder, n text.Node, into *ProfileSetting) {
 		if v := read(d, n); given(v) {
-			into.knobs = append(into.knobs, func(p *Profile) { set(p, v) })
+			into.knobs = append(into.knobs, func(p *profile.Profile) { set(p, v) })
 		}
 	}
 }
 
 // size4 reads the length of an IPv4 range.
-func (d *decoder) size4(n *yaml.Node) Number {
+func (d *decoder) size4(n text.Node) Number {
 	v := d.size(n)
 	if v.Given() && v.Value > 32 {
-		d.report(v.At, "bad-size", fmt.Sprintf("/%d is longer than an IPv4 address", v.Value), "write a size from /0 to /32")
+		d.report(v.At, badSize, fmt.Sprintf("/%d is longer than an IPv4 address", v.Value), "write a size from /0 to /32")
 		return Number{}
 	}
 	return v
 }
 
 // growth reads a percentage.
-func (d *decoder) growth(n *yaml.Node) Number {
-	v, at := parsed(d, n, "bad-growth", ParseGrowth)
+func (d *decoder) growth(n text.Node) Number {
+	v, at := parsed(d, n, badGrowth, profile.ParseGrowth)
 	return Number{v, at}
 }
 
 // pattern reads the pattern of names.
-func (d *decoder) pattern(n *yaml.Node) Text {
-	v, at := parsed(d, n, "bad-pattern", func(s string) (string, error) { return s, CheckPattern(s) })
+func (d *decoder) pattern(n text.Node) Text {
+	v, at := parsed(d, n, badPattern, func(s string) (string, error) { return s, CheckPattern(s) })
 	return Text{v, at}
 }
 
 type portRange struct {
 	first, last uint16
-	at          Pos
+	at          text.Pos
 }
 
 func portsGiven(p portRange) bool { return p.at.Known() }
 
-func (d *decoder) ports(n *yaml.Node) portRange {
-	v, at := parsed(d, n, "bad-ports", func(s string) ([2]uint16, error) {
+func (d *decoder) ports(n text.Node) portRange {
+	v, at := parsed(d, n, badPorts, func(s string) ([2]uint16, error) {
 		first, last, err := flow.ParsePorts(s)
 		return [2]uint16{first, last}, err
 	})
@@ -224,22 +224,21 @@ func (d *decoder) ports(n *yaml.Node) portRange {
 }
 
 // profile reads the name of a profile, or a mapping of knobs.
-func (d *decoder) profile(n *yaml.Node) ProfileSetting {
+func (d *decoder) profile(n text.Node) ProfileSetting {
 	var s ProfileSetting
-	if target, done := d.follow(n); target == nil || target.Kind != yaml.MappingNode {
-		done()
-		s.Like = oneOf(profileNames()...)(d, n)
+	target, done := d.follow(n)
+	done()
+	if target.Kind() != text.MapKind {
+		s.Like = oneOf(profile.Names()...)(d, n)
 		return s
-	} else {
-		done()
 	}
-	readMap(d, n, profileFields, &s, pos(n))
+	readMap(d, n, profileFields, &s, n.At())
 	return s
 }
 
-func (d *decoder) regions(n *yaml.Node) []*Region {
+func (d *decoder) regions(n text.Node) []*Region {
 	var all []*Region
-	d.entries(n, "a mapping from regions to their zones", func(key Text, value *yaml.Node) {
+	d.entries(n, "a mapping from regions to their zones", func(key Text, value text.Node) {
 		d.checkName(key)
 		r := &Region{Name: key, Zones: d.texts(value)}
 		for _, zone := range r.Zones {
@@ -250,10 +249,10 @@ func (d *decoder) regions(n *yaml.Node) []*Region {
 	return all
 }
 
-func (d *decoder) routes(n *yaml.Node) []Route {
+func (d *decoder) routes(n text.Node) []Route {
 	var all []Route
-	d.elements(n, func(n *yaml.Node) {
-		r := Route{At: pos(n)}
+	d.elements(n, func(n text.Node) {
+		r := Route{At: n.At()}
 		d.within(strconv.Itoa(len(all)+1), func() { readMap(d, n, routeFields, &r, r.At) })
 		if r.To.IsValid() && r.Via.Given() {
 			all = append(all, r)
@@ -262,9 +261,9 @@ func (d *decoder) routes(n *yaml.Node) []Route {
 	return all
 }
 
-func (d *decoder) attachments(n *yaml.Node, what string) []Attachment {
+func (d *decoder) attachments(n text.Node, what string) []Attachment {
 	var all []Attachment
-	d.entries(n, "a mapping from "+what+" to hub tables", func(key Text, value *yaml.Node) {
+	d.entries(n, "a mapping from "+what+" to hub tables", func(key Text, value text.Node) {
 		if table := d.text(value); table.Given() {
 			all = append(all, Attachment{key, table})
 		}

@@ -1,9 +1,11 @@
 package plan
 
 import (
-	"fmt"
 	"regexp"
+	"slices"
 	"strings"
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/wrong"
 )
 
 // The words that a pattern of names may hold in braces.
@@ -15,27 +17,18 @@ var inBraces = regexp.MustCompile(`\{[^{}]*\}?|\}`)
 func CheckPattern(pattern string) error {
 	for _, found := range inBraces.FindAllString(pattern, -1) {
 		word := strings.Trim(found, "{}")
-		if "{"+word+"}" != found || !isPatternWord(word) {
+		if "{"+word+"}" != found || !slices.Contains(patternWords, word) {
 			fix := "{" + strings.Join(patternWords, "}, {") + "}"
-			if near := Nearest(word, patternWords); near != "" {
+			if near := diag.Nearest(word, patternWords); near != "" {
 				fix = "{" + near + "}"
 			}
-			return fmt.Errorf("the pattern %q has no word %s: write %s", pattern, found, fix)
+			return wrong.Value("write "+fix, "the pattern %q has no word %s", pattern, found)
 		}
 	}
 	if example := FillPattern(pattern, func(string) string { return "a0" }); !nameForm.MatchString(example) {
-		return fmt.Errorf("the pattern %q makes no names: write small letters, digits, dashes and words in braces, such as {tier}-{zone}", pattern)
+		return wrong.Value("write small letters, digits, dashes and words in braces, such as {tier}-{zone}", "the pattern %q makes no names", pattern)
 	}
 	return nil
-}
-
-func isPatternWord(word string) bool {
-	for _, w := range patternWords {
-		if w == word {
-			return true
-		}
-	}
-	return false
 }
 
 // FillPattern puts values in the place of the words of a pattern. Where a value is empty, the dash before or behind it

@@ -1,25 +1,21 @@
-// Package plan is the text of a plan: it decodes YAML 1.2 into values that remember where they stood, reports every
-// problem of a text in one run, and edits a text so that every byte it need not touch stays as it was.
+// Package plan is what a plan may say: it decodes a text into values that remember where they stood, and reports every
+// problem of it in one run. The tables of fields are the format: decoder, messages and schema are made from them.
 //
-// It knows what a plan may say, and nothing of what that means: names are bound in package estate.
+// It knows nothing of what a plan means: names are bound in package estate.
 package plan
 
 import (
 	"net/netip"
 
 	"wendrik/internal/core/flow"
+	"wendrik/internal/core/profile"
+	"wendrik/internal/core/text"
 )
-
-// Pos is a place in a text: line and column, both from 1, the column in characters. The zero Pos is no place.
-type Pos struct{ Line, Column int32 }
-
-// Known reports whether p is a place at all.
-func (p Pos) Known() bool { return p.Line > 0 }
 
 // Text is a word of the plan and where it stood. An empty Value with an unknown place means that it was not written.
 type Text struct {
 	Value string
-	At    Pos
+	At    text.Pos
 }
 
 // Given reports whether the word was written.
@@ -28,19 +24,19 @@ func (t Text) Given() bool { return t.At.Known() }
 // Range is a CIDR block of the plan and where it stood.
 type Range struct {
 	netip.Prefix
-	At Pos
+	At text.Pos
 }
 
 // Addr is an address of the plan and where it stood.
 type Addr struct {
 	netip.Addr
-	At Pos
+	At text.Pos
 }
 
 // Number is a whole number of the plan and where it stood.
 type Number struct {
 	Value int
-	At    Pos
+	At    text.Pos
 }
 
 // Given reports whether the number was written.
@@ -49,7 +45,7 @@ func (n Number) Given() bool { return n.At.Known() }
 // Flag is true or false, and where it stood.
 type Flag struct {
 	Value bool
-	At    Pos
+	At    text.Pos
 }
 
 // Given reports whether the flag was written.
@@ -57,7 +53,7 @@ func (f Flag) Given() bool { return f.At.Known() }
 
 // Plan is one decoded text. Every list keeps the order of the text.
 type Plan struct {
-	Source    *Source
+	Files     *text.Files
 	Version   Number
 	Estate    Text
 	Profile   ProfileSetting
@@ -72,6 +68,23 @@ type Plan struct {
 	Sites     []*Site
 	Clusters  []*Cluster
 	Expect    []Expectation
+}
+
+// ProfileSetting is what a plan or a network says of its profile: which one it is like, and the knobs it sets.
+type ProfileSetting struct {
+	Like  Text
+	knobs []func(*profile.Profile)
+}
+
+// On is the profile that the setting makes of base. The setting's Like, when given, takes the place of base.
+func (s ProfileSetting) On(base profile.Profile) profile.Profile {
+	if p, found := profile.Named(s.Like.Value); found {
+		base = p
+	}
+	for _, set := range s.knobs {
+		set(&base)
+	}
+	return base
 }
 
 // Region is a named place of a cloud and its zones.
@@ -176,11 +189,14 @@ type Table struct {
 type Route struct {
 	To  Range
 	Via Text
-	At  Pos
+	At  text.Pos
 }
 
-// Blackhole is the next hop that drops on purpose.
-const Blackhole = "blackhole"
+// Words of the plan that no name can be: the next hop that drops on purpose, and all that is outside.
+const (
+	Blackhole = "blackhole"
+	Internet  = "internet"
+)
 
 // Group is a stateful set of allow rules on workloads.
 type Group struct {
@@ -197,7 +213,7 @@ type List struct {
 
 // Rule is one line of a group or a list.
 type Rule struct {
-	At    Pos
+	At    text.Pos
 	Text  string
 	Allow bool // always true in a group
 	Flows flow.Set
@@ -229,7 +245,7 @@ type Workload struct {
 // Flows is a set of flows of the plan and where it stood.
 type Flows struct {
 	flow.Set
-	At Pos
+	At text.Pos
 }
 
 // Peering joins two networks once both have accepted it.
@@ -280,7 +296,7 @@ type Site struct {
 
 // Expectation states who reaches whom, or never does.
 type Expectation struct {
-	At       Pos
+	At       text.Pos
 	Text     string
 	From, To string
 	Never    bool

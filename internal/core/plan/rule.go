@@ -6,10 +6,10 @@ import (
 	"net/netip"
 	"strings"
 
-	"go.yaml.in/yaml/v4"
-
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/flow"
+	"wendrik/internal/core/text"
+	"wendrik/internal/core/wrong"
 )
 
 // ruleKind tells the rules of groups from those of lists.
@@ -29,10 +29,10 @@ const (
 )
 
 // rules makes the read function of a list of rules.
-func rules(kind ruleKind, dir direction) func(*decoder, *yaml.Node) []Rule {
-	return func(d *decoder, n *yaml.Node) []Rule {
+func rules(kind ruleKind, dir direction) func(*decoder, text.Node) []Rule {
+	return func(d *decoder, n text.Node) []Rule {
 		var all []Rule
-		d.elements(n, func(n *yaml.Node) {
+		d.elements(n, func(n text.Node) {
 			t := d.text(n)
 			if !t.Given() {
 				return
@@ -61,10 +61,10 @@ func parseRule(text string, kind ruleKind, dir direction) (Rule, error) {
 			r.Allow = words[0] == "allow"
 			words = words[1:]
 		default:
-			return r, fmt.Errorf("the rule %q of a list starts with neither allow nor deny: write it like  %s", text, example)
+			return r, wrong.Value("write it like  "+example, "the rule %q of a list starts with neither allow nor deny", text)
 		}
 	} else if len(words) > 0 && (words[0] == "allow" || words[0] == "deny") {
-		return r, fmt.Errorf("a group only allows, so the rule %q needs no %s; lists can deny: write it like  %s", text, words[0], example)
+		return r, wrong.Value("write it like  "+example, "a group only allows, so the rule %q needs no %s; lists can deny", text, words[0])
 	}
 	at := -1
 	for i, w := range words {
@@ -75,9 +75,9 @@ func parseRule(text string, kind ruleKind, dir direction) (Rule, error) {
 	}
 	switch {
 	case at < 0:
-		return r, fmt.Errorf("the rule %q does not say %s whom: write it like  %s", text, dir, example)
+		return r, wrong.Value("write it like  "+example, "the rule %q does not say %s whom", text, dir)
 	case words[at] != string(dir):
-		return r, fmt.Errorf("the rule %q says %q where this direction has %q: write it like  %s", text, words[at], dir, example)
+		return r, wrong.Value("write it like  "+example, "the rule %q says %q where this direction has %q", text, words[at], dir)
 	}
 	flows, err := flow.Parse(strings.Join(words[:at], " "))
 	if err != nil {
@@ -106,10 +106,10 @@ func parsePeer(words []string) (Peer, error) {
 		return Peer{Range: p}, nil
 	}
 	if a, addrErr := netip.ParseAddr(words[0]); addrErr == nil {
-		return Peer{}, fmt.Errorf("%s lacks its length: write %s", a, address.Single(a))
+		return Peer{}, wrong.Value(fmt.Sprintf("write %s", address.Single(a)), "%s lacks its length", a)
 	}
 	if nameForm.MatchString(words[0]) {
-		return Peer{}, fmt.Errorf("%q is neither any nor a range: write group %s if it is a group", words[0], words[0])
+		return Peer{}, wrong.Value(fmt.Sprintf("write group %s if it is a group", words[0]), "%q is neither any nor a range", words[0])
 	}
 	return Peer{}, err
 }
@@ -126,9 +126,9 @@ func (p Peer) String() string {
 }
 
 // expectations reads the lines of expect.
-func (d *decoder) expectations(n *yaml.Node) []Expectation {
+func (d *decoder) expectations(n text.Node) []Expectation {
 	var all []Expectation
-	d.elements(n, func(n *yaml.Node) {
+	d.elements(n, func(n text.Node) {
 		t := d.text(n)
 		if !t.Given() {
 			return
@@ -148,7 +148,7 @@ func (d *decoder) expectations(n *yaml.Node) []Expectation {
 func parseExpectation(text string) (Expectation, error) {
 	e := Expectation{Text: text}
 	words := strings.Fields(text)
-	bad := fmt.Errorf("%q is no expectation: write  A reaches B on tcp/443, or  A never reaches B", text)
+	bad := wrong.Value("write  A reaches B on tcp/443, or  A never reaches B", "%q is no expectation", text)
 	if len(words) < 3 {
 		return e, bad
 	}
@@ -168,7 +168,7 @@ func parseExpectation(text string) (Expectation, error) {
 		e.Flows = flow.Any()
 		return e, nil
 	case len(words) == 0:
-		return e, fmt.Errorf("%q does not say on what: write %s on tcp/443", text, text)
+		return e, wrong.Value(fmt.Sprintf("write %s on tcp/443", text), "%q does not say on what", text)
 	case words[0] != "on" || len(words) == 1:
 		return e, bad
 	}

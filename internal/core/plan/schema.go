@@ -1,6 +1,9 @@
 package plan
 
-import "encoding/json"
+import (
+	"encoding/json"
+	"wendrik/internal/core/profile"
+)
 
 // shape is a fragment of JSON Schema (draft 2020-12).
 type shape map[string]any
@@ -14,7 +17,7 @@ var (
 	aRange      = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+/[0-9]{1,3}$`}
 	aPercentage = shape{"type": "string", "pattern": "^[0-9]{1,5}%$"}
 	anAddress   = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+$`}
-	aProfile    = shape{"oneOf": []shape{enum(profileNames()...), ref("profile")}}
+	aProfile    = shape{"oneOf": []shape{enum(profile.Names()...), ref("profile")}}
 )
 
 // listOf is a list, or a single value that stands for a list of one.

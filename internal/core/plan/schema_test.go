@@ -6,6 +6,7 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"wendrik/internal/core/text"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/stretchr/testify/assert"
@@ -74,13 +75,13 @@ func TestSchemaAgreesWithDecoder(t *testing.T) {
 		require.Contains(t, string(whole), old)
 		texts[strings.Replace(string(whole), old, new, 1)] = right
 	}
-	for text, right := range texts {
-		_, findings := Decode(NewSource("t", []byte(text)))
+	for content, right := range texts {
+		_, findings := Decode(text.One("t", content))
 		var value any
 		// The library that reads for the schema does not take a plain ::/0 in braces.
-		require.NoError(t, yaml.Unmarshal([]byte(strings.ReplaceAll(text, "to: ::/0", `to: "::/0"`)), &value))
+		require.NoError(t, yaml.Unmarshal([]byte(strings.ReplaceAll(content, "to: ::/0", `to: "::/0"`)), &value))
 		err := schema.Validate(value)
-		assert.Equal(t, right, len(findings) == 0, "decoder: %v\n%s", findings, text)
-		assert.Equal(t, right, err == nil, "schema: %v\n%s", err, text)
+		assert.Equal(t, right, len(findings) == 0, "decoder: %v\n%s", findings, content)
+		assert.Equal(t, right, err == nil, "schema: %v\n%s", err, content)
 	}
 }

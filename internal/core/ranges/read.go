@@ -13,7 +13,7 @@ import (
 	"strings"
 
 	"wendrik/internal/core/address"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/wrong"
 )
 
 // Entry is one range of a list.
@@ -73,7 +73,7 @@ func ParseColumns(text string) (Columns, error) {
 		key, value, found := strings.Cut(part, "=")
 		target := map[string]*string{"range": &c.Range, "name": &c.Name, "owner": &c.Owner, "place": &c.Place}[strings.TrimSpace(key)]
 		if !found || target == nil || strings.TrimSpace(value) == "" {
-			return c, fmt.Errorf("%q does not say which column is the range, name, owner or place: write range=NAME,owner=NAME", part)
+			return c, wrong.Value("write range=NAME,owner=NAME", "%q does not say which column is the range, name, owner or place", part)
 		}
 		*target = strings.TrimSpace(value)
 	}
@@ -200,8 +200,7 @@ func (l *List) add(e Entry, word []byte) bool {
 	} else {
 		i, err := address.ParseInterval(string(word))
 		if err != nil {
-			message, fix := plan.Advice(err)
-			l.problem(Problem{e.Line, clip(string(word)), message, fix})
+			l.problem(Problem{e.Line, clip(string(word)), err.Error(), wrong.Right(err)})
 			return true
 		}
 		e.Interval = i
@@ -329,7 +328,7 @@ func header(record []string, columns Columns) (map[string]int, error) {
 		}
 	}
 	if _, found := at[columns.Range]; !found {
-		return nil, fmt.Errorf("no column is named %s; the header has %s: write -columns range=NAME", columns.Range, clip(strings.Join(names, ", ")))
+		return nil, wrong.Value("write -columns range=NAME", "no column is named %s; the header has %s", columns.Range, clip(strings.Join(names, ", ")))
 	}
 	return at, nil
 }

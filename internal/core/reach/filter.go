@@ -3,60 +3,38 @@ package reach
 import (
 	"fmt"
 	"net/netip"
-	"slices"
-	"strings"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/text"
 )
 
-// direction is into or out of what a filter guards.
-type direction string
+// Direction is into or out of what a filter guards.
+type Direction string
 
+// The directions.
 const (
-	inward  direction = "in"
-	outward direction = "out"
+	In  Direction = "in"
+	Out Direction = "out"
 )
 
 // word is what stands between the flows and the far end in a rule of this direction.
-func (d direction) word() string {
-	if d == inward {
+func (d Direction) word() string {
+	if d == In {
 		return "from"
 	}
 	return "to"
 }
 
 // far is the address of the packet that a rule of this direction speaks of.
-func (d direction) far(p packet) role {
-	if d == inward {
+func (d Direction) far(p packet) role {
+	if d == In {
 		return p.src
 	}
 	return p.dst
-}
-
-// trace is what a quiet walk leaves behind: the filters that the packet and its reply must pass.
-type trace struct {
-	there, back []gate
-	kept        bool // whether something on the way must remember the packet, to know its reply
-	own         bool // whether it depended on the source's own address where it goes
-}
-
-// gate is a list, or the groups of a host, and the address that its rules judge.
-type gate struct {
-	list *estate.List
-	host *estate.Workload
-	dir  direction
-	far  role
-}
-
-func (t *trace) note(w *walker, g gate) {
-	if w.back {
-		t.back = append(t.back, g)
-	} else {
-		t.there = append(t.there, g)
-	}
 }
 
 // matches reports whether a rule of network n speaks of an address, and narrows the address's side accordingly.
@@ -87,69 +65,78 @@ func membersOf(g *estate.Group) address.Set {
 // wanted are the flows that must pass in this direction: those asked for, or all their replies.
 func (w *walker) wanted() flow.Set {
 	if w.back {
-		return w.replies(w.asked)
+		return w.replies()
 	}
 	return w.asked
 }
 
-// list judges a packet by the list of a subnet: the first rule that matches decides, and an implicit deny ends it.
-func (w *walker) list(s *estate.Subnet, dir direction, p packet) {
-	l := s.List
-	if l == nil {
-		return
-	}
-	if w.quiet != nil {
-		w.quiet.note(w, gate{list: l, dir: dir, far: dir.far(p)})
-		return
-	}
+// ruling is what rules made of what is wanted.
+type ruling struct {
+	far             role
+	wanted, allowed flow.Set
+	passing         []estate.Rule // those that let some of it pass
+	against         []estate.Rule // of a list, the first that denies some of it; of groups, those that speak of it and of others
+	nth             int           // the number of the rule of a list that denies, from 1
+}
+
+// missing is what is wanted and does not pass.
+func (r *ruling) missing() flow.Set { return r.wanted.Minus(r.allowed) }
+
+// judgeList judges a packet by a list: the first rule that matches decides, and an implicit deny ends it.
+func (w *walker) judgeList(l *estate.List, dir Direction, p packet) *ruling {
 	rules := l.In
-	if dir == outward {
+	if dir == Out {
 		rules = l.Out
 	}
-	far, wanted := dir.far(p), w.wanted()
-	var allowed flow.Set
+	r := &ruling{far: dir.far(p), wanted: w.wanted()}
 	undecided := flow.Any()
-	firstDeny, passing := -1, []estate.Rule(nil)
-	for i, r := range rules {
+	for i, x := range rules {
 		if undecided.Empty() {
 			break
 		}
-		if !matches(l.Network, r, far) {
+		if !matches(l.Network, x, r.far) {
 			continue
 		}
-		decides := r.Flows.Intersect(undecided)
-		undecided = undecided.Minus(r.Flows)
-		switch concerned := !decides.Intersect(wanted).Empty(); {
-		case r.Allow:
-			allowed = allowed.Union(decides)
+		decides := x.Flows.Intersect(undecided)
+		undecided = undecided.Minus(x.Flows)
+		switch concerned := !decides.Intersect(r.wanted).Empty(); {
+		case x.Allow:
+			r.allowed = r.allowed.Union(decides)
 			if concerned {
-				passing = append(passing, r)
+				r.passing = append(r.passing, x)
 			}
-		case concerned && firstDeny < 0:
-			firstDeny = i
+		case concerned && r.nth == 0:
+			r.nth, r.against = i+1, rules[i:i+1]
 		}
 	}
-	where := fmt.Sprintf("list %s/%s, %s", l.Network.Name, l.Name, dir)
-	w.left = w.left.Intersect(allowed)
-	missing := wanted.Minus(allowed)
-	if missing.Empty() {
-		w.hop("list", where, passing[0].At, "%s", quoteRules(passing))
-		return
+	return r
+}
+
+// judgeGroups judges a packet by the groups of a workload. One allowing rule of any group is enough. With no group
+// everything goes out, and nothing comes in.
+func (w *walker) judgeGroups(x *estate.Workload, dir Direction, p packet) *ruling {
+	r := &ruling{far: dir.far(p), wanted: w.wanted()}
+	if len(x.Groups) == 0 && dir == Out {
+		r.allowed = flow.Any()
 	}
-	place := fmt.Sprintf("networks.%s.lists.%s.%s", l.Network.Name, l.Name, dir)
-	f := plan.Finding{Code: "list-" + string(dir), At: l.Plan.Name.At, Place: place}
-	add := fmt.Sprintf("allow %s %s %s", missing.Rule(), dir.word(), w.peerText(far))
-	edit := plan.Edit{Path: strings.Split(place, "."), Value: plan.Word(add)}
-	why := fmt.Sprintf("no rule of list %s lets", l.Name)
-	f.Fix = fmt.Sprintf("add  %s  to %s", add, place)
-	if firstDeny >= 0 {
-		f.At, edit.Before = rules[firstDeny].At, firstDeny+1
-		why = fmt.Sprintf("the rule %q of list %s does not let", rules[firstDeny].Text, l.Name)
-		f.Fix += ", before that rule"
+	for _, g := range x.Groups {
+		rules := g.In
+		if dir == Out {
+			rules = g.Out
+		}
+		for _, rule := range rules {
+			switch concerned := !rule.Flows.Intersect(r.wanted).Empty(); {
+			case matches(g.Network, rule, r.far):
+				r.allowed = r.allowed.Union(rule.Flows)
+				if concerned {
+					r.passing = append(r.passing, rule)
+				}
+			case concerned:
+				r.against = append(r.against, rule)
+			}
+		}
 	}
-	f.Edits = []plan.Edit{edit}
-	f.Message = fmt.Sprintf("%s %s %s %s %s", why, w.flowText(missing), dir, dir.word(), w.describe(far))
-	w.narrow("list", where, f, allowed, wanted, passing)
+	return r
 }
 
 // flowText names flows in a message, as replies on the way back.
@@ -160,120 +147,56 @@ func (w *walker) flowText(s flow.Set) string {
 	return s.String()
 }
 
-// narrow notes a filter that lets only some of what is wanted pass, or nothing.
-func (w *walker) narrow(kind, where string, f plan.Finding, allowed, wanted flow.Set, passing []estate.Rule) {
-	f.Severity = plan.Error
-	what := f.Message
-	if through := allowed.Intersect(wanted); !through.Empty() {
-		f.Severity = plan.Warning
-		what = fmt.Sprintf("only %s: %s", w.flowText(through), quoteRules(passing))
+// listBlocks is what is wrong where a list does not let all pass that is wanted.
+func (w *walker) listBlocks(l *estate.List, dir Direction, r *ruling) diag.Finding {
+	place, missing := l.Place().To(string(dir)), r.missing()
+	f := diag.Finding{Code: map[Direction]diag.Code{In: ListIn, Out: ListOut}[dir], At: l.At(), Place: place}
+	add := text.Word(fmt.Sprintf("allow %s %s %s", missing.Rule(), dir.word(), w.peerText(r.far)))
+	why := fmt.Sprintf("no rule of list %s lets", l.Name)
+	f.Fixes = diag.By(text.Add(place, add))
+	if r.nth > 0 {
+		f.At, f.Fixes = r.against[0].At, diag.By(text.Insert(place, r.nth, add))
+		why = fmt.Sprintf("the rule %q of list %s does not let", r.against[0].Text, l.Name)
 	}
-	w.hops = append(w.hops, Hop{Kind: kind, Where: where, What: what, At: f.At, Stops: f.Severity == plan.Error, Left: w.left})
-	w.addBlocker(f)
+	f.Message = fmt.Sprintf("%s %s %s %s %s", why, w.flowText(missing), dir, dir.word(), w.describe(r.far))
+	return f
 }
 
-// groups judges a packet by the groups of a workload. Groups remember flows, so the reply to one that they let through
-// is never judged. One allowing rule of any group is enough.
-func (w *walker) groups(x *estate.Workload, dir direction, p packet) {
-	far := dir.far(p)
-	switch {
-	case w.quiet != nil:
-		w.quiet.note(w, gate{host: x, dir: dir, far: far})
-		return
-	case len(x.Groups) == 0:
-		w.withoutGroup(x, dir)
-		return
-	}
-	wanted := w.wanted()
-	var allowed flow.Set
-	var passing, near []estate.Rule
-	for _, g := range x.Groups {
-		rules := g.In
-		if dir == outward {
-			rules = g.Out
-		}
-		for _, r := range rules {
-			switch concerned := !r.Flows.Intersect(wanted).Empty(); {
-			case matches(g.Network, r, far):
-				allowed = allowed.Union(r.Flows)
-				if concerned {
-					passing = append(passing, r)
-				}
-			case concerned:
-				near = append(near, r)
+// groupsBlock is what is wrong where the groups of a workload do not let all pass that is wanted.
+func (w *walker) groupsBlock(x *estate.Workload, dir Direction, r *ruling) diag.Finding {
+	if len(x.Groups) == 0 {
+		fix := "put it into a group that lets this in:  groups: [...]"
+		if known := x.Subnet.Network.Groups; len(known) > 0 {
+			var names []string
+			for _, g := range known[:min(len(known), 8)] {
+				names = append(names, g.Name)
 			}
+			fix = fmt.Sprintf("put it into a group that lets this in; network %s has %s", x.Subnet.Network.Name, phrase.And(names))
 		}
+		return diag.Finding{Code: NoGroup, At: x.At(), Place: x.Place(), Message: fmt.Sprintf("%s is in no group, so nothing comes in", x.Name), Fixes: diag.Advise(fix)}
 	}
 	var names []string
 	for _, g := range x.Groups {
 		names = append(names, g.Name)
 	}
-	where := fmt.Sprintf("%s, groups %s, %s", x.Name, strings.Join(names, " "), dir)
-	if len(names) == 1 {
-		where = fmt.Sprintf("%s, group %s, %s", x.Name, names[0], dir)
+	groups := "group " + names[0]
+	if len(names) > 1 {
+		groups = "groups " + phrase.And(names)
 	}
-	w.left = w.left.Intersect(allowed)
-	missing := wanted.Minus(allowed)
-	if missing.Empty() {
-		w.hop("workload", where, passing[0].At, "%s", quoteRules(passing))
-		return
-	}
-	g := x.Groups[0]
-	place := fmt.Sprintf("networks.%s.groups.%s.%s", g.Network.Name, g.Name, dir)
-	add := fmt.Sprintf("%s %s %s", missing.Rule(), dir.word(), w.peerText(far))
-	f := plan.Finding{Code: "group-" + string(dir), At: g.Plan.Name.At, Place: place,
-		Message: fmt.Sprintf("no rule of %s lets %s %s %s %s", phrase("group", names), w.flowText(missing), dir, dir.word(), w.describe(far)),
-		Fix:     fmt.Sprintf("add  %s  to %s", add, place),
-		Edits:   []plan.Edit{{Path: strings.Split(place, "."), Value: plan.Word(add)}}}
-	if len(near) > 0 {
-		f.At = near[0].At
-		f.Message += "; the nearest is " + quoteRules(near[:1])
-		if r := near[0]; r.Group != nil && r.Group.Network != g.Network && !g.Network.Profile.PeerGroups {
+	g, missing := x.Groups[0], r.missing()
+	place := g.Place().To(string(dir))
+	f := diag.Finding{Code: map[Direction]diag.Code{In: GroupIn, Out: GroupOut}[dir], At: g.At(), Place: place,
+		Message: fmt.Sprintf("no rule of %s lets %s %s %s %s", groups, w.flowText(missing), dir, dir.word(), w.describe(r.far)),
+		Fixes:   diag.By(text.Add(place, text.Word(fmt.Sprintf("%s %s %s", missing.Rule(), dir.word(), w.peerText(r.far)))))}
+	if len(r.against) > 0 {
+		near := r.against[0]
+		f.At = near.At
+		f.Message += "; the nearest is " + near.Text
+		if near.Group != nil && near.Group.Network != g.Network && !g.Network.Profile.PeerGroups {
 			f.Message += fmt.Sprintf(", and under profile %s a group of another network matches nothing", g.Network.Profile.Name)
 		}
 	}
-	w.narrow("workload", where, f, allowed, wanted, passing)
-}
-
-// withoutGroup judges a workload that is in no group: everything goes out, and nothing comes in.
-func (w *walker) withoutGroup(x *estate.Workload, dir direction) {
-	if dir == outward {
-		w.hop("workload", x.Name, x.Plan.Name.At, "it is in no group, so everything goes out")
-		return
-	}
-	f := plan.Finding{Code: "no-group", At: x.Plan.Name.At, Place: "workloads." + x.Name,
-		Message: fmt.Sprintf("%s is in no group, so nothing comes in", x.Name), Fix: "put it into a group that lets this in:  groups: [...]"}
-	if known := x.Subnet.Network.Groups; len(known) > 0 {
-		var names []string
-		for _, g := range known[:min(len(known), 8)] {
-			names = append(names, g.Name)
-		}
-		f.Fix = fmt.Sprintf("put it into a group that lets this in; network %s has %s", x.Subnet.Network.Name, and(names))
-	}
-	w.left = flow.Set{}
-	w.narrow("workload", x.Name, f, flow.Set{}, w.wanted(), nil)
-}
-
-// quoteRules writes up to two rules, and how many more there are.
-func quoteRules(rules []estate.Rule) string {
-	var words []string
-	for _, r := range rules {
-		if !slices.Contains(words, r.Text) {
-			words = append(words, r.Text)
-		}
-	}
-	if len(words) > 2 {
-		return fmt.Sprintf("%s; %s; and %d more", words[0], words[1], len(words)-2)
-	}
-	return strings.Join(words, "; ")
-}
-
-// phrase is "group web", or "groups web and app".
-func phrase(thing string, names []string) string {
-	if len(names) == 1 {
-		return thing + " " + names[0]
-	}
-	return thing + "s " + and(names)
+	return f
 }
 
 // peerText is how a rule would name an address: as the smallest range that serves the question.
@@ -299,5 +222,5 @@ func (w *walker) rangeText(far role) string {
 	if text := w.peerText(far); text != "any" {
 		return text
 	}
-	return everywhere(far.Addr).String()
+	return Everywhere(far.Addr).String()
 }

@@ -3,11 +3,12 @@ package reach
 import (
 	"fmt"
 	"net/netip"
-	"slices"
+	"strings"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 // This file finds the way that a packet should have taken where a table has no route or a wrong one, so that the walk
@@ -16,11 +17,14 @@ import (
 // way is a next hop that would lead to the goal, and the range that a route to it would have.
 type way struct {
 	to  netip.Prefix
-	via estate.NextHop
+	via estate.Object
 }
 
-// everywhere is the range of a default route in the family of a.
-func everywhere(a netip.Addr) netip.Prefix {
+// viaName is the next hop as a route writes it.
+func (to way) viaName() string { return (&estate.Route{Via: to.via}).ViaName() }
+
+// Everywhere is the range of a default route in the family of a.
+func Everywhere(a netip.Addr) netip.Prefix {
 	if a.Is4() {
 		return netip.PrefixFrom(ipv4, 0)
 	}
@@ -42,23 +46,23 @@ func (w *walker) intended(s *estate.Subnet, p packet) (way, bool) {
 			switch {
 			case x.Far(n) != far:
 			case x.Stands():
-				return way{to, estate.NextHop{Name: x.Name, Peering: x}}, true
+				return way{to, x}, true
 			default:
 				half = x
 			}
 		}
 		if half != nil {
-			return way{to, estate.NextHop{Name: half.Name, Peering: half}}, true
+			return way{to, half}, true
 		}
 		return w.hubWay(n, to)
 	}
 	to := rangeWith(goal.Site.Ranges, p.dst.Addr)
 	if goal.Site.Link == n {
-		return way{to, estate.NextHop{Name: goal.Site.Name, Site: goal.Site}}, true
+		return way{to, goal.Site}, true
 	}
 	for _, x := range n.Peerings {
 		if far := x.Far(n); far == goal.Site.Link && x.Carries(far) {
-			return way{to, estate.NextHop{Name: x.Name, Peering: x}}, true
+			return way{to, x}, true
 		}
 	}
 	return w.hubWay(n, to)
@@ -72,7 +76,7 @@ func (w *walker) hubWay(n *estate.Network, to netip.Prefix) (way, bool) {
 	} {
 		for _, a := range n.Attachments {
 			if leads(a.Hub) {
-				return way{to, estate.NextHop{Name: a.Hub.Name, Hub: a.Hub}}, true
+				return way{to, a.Hub}, true
 			}
 		}
 	}
@@ -98,19 +102,19 @@ func (w *walker) wayOut(s *estate.Subnet, p packet) (way, bool) {
 			}
 		}
 		if best != nil {
-			return way{everywhere(p.src.Addr), estate.NextHop{Name: best.Name, Gateway: best}}, true
+			return way{Everywhere(p.src.Addr), best}, true
 		}
 	}
 	out := n.InternetGateway()
 	for _, g := range n.Gateways {
-		if g.Egress && p.src.Is6() && !w.back && (out == nil || !out.Attached && g.Attached) {
+		if g.Type == estate.EgressGateway && p.src.Is6() && !w.back && (out == nil || !out.Attached && g.Attached) {
 			out = g
 		}
 	}
 	if out == nil {
 		return way{}, false
 	}
-	return way{everywhere(p.src.Addr), estate.NextHop{Name: out.Name, Gateway: out}}, true
+	return way{Everywhere(p.src.Addr), out}, true
 }
 
 // rangeWith is the range of a list that holds an address; the address alone when none does.
@@ -125,68 +129,64 @@ func rangeWith(ranges []netip.Prefix, a netip.Addr) netip.Prefix {
 
 // noRoute blocks a packet for which the table of its subnet has no route, and goes on by the way that one would lead.
 func (w *walker) noRoute(s *estate.Subnet, p packet) {
-	if w.fails() {
+	if w.unexplained() {
 		return
 	}
 	t := s.Table
 	to, found := w.intended(s, p)
 	if !found {
-		w.block("table", "table "+t.Path(), w.notJoined(s, p))
+		w.block(t, w.notJoined(s, p))
 		w.deliver(p)
 		return
 	}
-	if to.via.Peering != nil && s.Network.Profile.PeerRoutes && !to.via.Peering.Stands() {
+	if x, is := to.via.(*estate.Peering); is && s.Network.Profile.PeerRoutes && !x.Stands() {
 		// Here the route installs itself once the peering stands, so that alone is missing.
 		w.detour(s, p)
 		return
 	}
-	f := plan.Finding{Code: "no-route", At: t.At(), Place: t.Place(),
-		Message: fmt.Sprintf("table %s has no route to %s", t.Path(), w.destination(p))}
-	to.add(t, &f)
+	f := diag.Finding{Code: NoRoute, At: t.At(), Place: t.Place(),
+		Message: fmt.Sprintf("table %s has no route to %s", t.ID(), w.destination(p)), Fixes: []diag.Fix{{Edits: to.edits(t)}}}
 	if better := w.forgotten(s, p); better != nil {
-		f.Code = "left-on-main-table"
-		f.Message = fmt.Sprintf("subnet %s is named by no table, so the main table %s is its own, and that has no route to %s", s.Path(), t.Path(), w.destination(p))
-		f.Fix = fmt.Sprintf("add  %s  to %s.subnets, which has the route", s.Name, better.Place())
-		f.Edits = []plan.Edit{{Path: append(tablePath(better), "subnets"), Value: plan.Word(s.Name)}}
+		f.Code = LeftOnMainTable
+		f.Message = fmt.Sprintf("subnet %s is named by no table, so the main table %s is its own, and that has no route to %s", s.ID(), t.ID(), w.destination(p))
+		f.Fixes = []diag.Fix{{Edits: []text.Edit{text.Add(better.Place().To("subnets"), text.Word(s.Name))}, Advice: "which has the route"}}
 	}
-	if s.Tier != nil && s.Tier.Plan.Access.Value == "closed" && to.via.Gateway != nil {
-		f.Fix += fmt.Sprintf(", if tier %s need not stay closed", s.Tier.Name)
+	if _, out := to.via.(*estate.Gateway); out && s.Tier != nil && s.Tier.Plan.Access.Value == "closed" {
+		f.Fixes[0].Advice = strings.TrimPrefix(f.Fixes[0].Advice+fmt.Sprintf(", if tier %s need not stay closed", s.Tier.Name), ", ")
 	}
-	w.block("table", "table "+t.Path(), f)
+	w.block(t, f)
 	w.detour(s, p)
 }
 
-// add makes a finding's fix of adding the route to a table.
-func (to way) add(t *estate.Table, f *plan.Finding) {
-	route := plan.Map(plan.Field{Key: "to", Value: plan.Word(to.to.String())}, plan.Field{Key: "via", Value: plan.Word(to.via.Name)})
-	f.Fix = fmt.Sprintf("add  %s  to %s.routes", route, t.Place())
-	f.Edits = []plan.Edit{{Path: append(tablePath(t), "routes"), Value: route}}
+// edits add the route to a table.
+func (to way) edits(t *estate.Table) []text.Edit {
+	add := text.Add(t.Place().To("routes"), routeValue(to.to, to.viaName()))
 	if t.Plan == nil {
-		f.Fix = fmt.Sprintf("add  tables: {main: {main: true, routes: [%s]}}  to network %s", route, t.Network.Name)
-		f.Edits = slices.Insert(f.Edits, 0, plan.Edit{Path: tablePath(t), Key: "main", Value: plan.Word("true")})
+		return []text.Edit{text.Set(t.Place(), "main", text.Word("true")), add}
 	}
+	return []text.Edit{add}
 }
 
 // misrouted blocks a packet that a route leads to the wrong place, with the route that would be right as the fix, and
 // goes on by that one.
-func (w *walker) misrouted(kind, where string, s *estate.Subnet, r *estate.Route, p packet, code, format string, args ...any) {
-	f := plan.Finding{Code: code, At: r.At, Place: s.Table.Place(), Message: fmt.Sprintf(format, args...)}
+func (w *walker) misrouted(by estate.Object, s *estate.Subnet, r *estate.Route, p packet, code diag.Code, format string, args ...any) {
+	f := diag.Finding{Code: code, At: r.At, Place: s.Table.Place(), Message: fmt.Sprintf(format, args...)}
 	if !f.At.Known() {
 		f.At = s.Table.At()
 	}
 	to, found := w.intended(s, p)
 	switch {
 	case !found || to.via == r.Via:
-		f.Fix = "lead the route to what holds the destination"
-		w.block(kind, where, f)
+		f.Fixes = diag.Advise("lead the route to what holds the destination")
+		w.block(by, f)
 		w.deliver(p)
 		return
 	case to.to.Bits() > r.To.Bits():
-		to.add(s.Table, &f)
+		f.Fixes = []diag.Fix{{Edits: to.edits(s.Table)}}
 	default:
-		f.Fix = fmt.Sprintf("lead  %s  via %s instead, in %s", r.To, to.via.Name, s.Table.Place())
+		f.Fixes = diag.Advise(fmt.Sprintf("lead  %s  via %s instead, in %s", r.To, to.viaName(), s.Table.Place()))
 	}
-	w.block(kind, where, f)
+	w.block(by, f)
 	w.detour(s, p)
 }
 
@@ -210,7 +210,7 @@ func (w *walker) forgotten(s *estate.Subnet, p packet) *estate.Table {
 			continue
 		}
 		r := t.Lookup(p.dst.Addr)
-		if r == nil || r.Via.Blackhole {
+		if r == nil || r.Via == estate.Blackhole {
 			continue
 		}
 		for _, x := range t.Subnets {
@@ -223,31 +223,29 @@ func (w *walker) forgotten(s *estate.Subnet, p packet) *estate.Table {
 }
 
 // notJoined says that no way leads from a network to the goal, whatever its tables say.
-func (w *walker) notJoined(s *estate.Subnet, p packet) plan.Finding {
+func (w *walker) notJoined(s *estate.Subnet, p packet) diag.Finding {
 	n, goal := s.Network, w.goal()
 	far := goal.network()
 	switch {
 	case goal.Internet || far != nil && !far.Holds(p.dst.Addr) && address.IsPublic(p.dst.Addr):
-		return plan.Finding{Code: "no-internet-gateway", At: n.Plan.Name.At, Place: "networks." + n.Name,
+		return diag.Finding{Code: NoInternetGateway, At: n.At(), Place: n.Place(),
 			Message: fmt.Sprintf("network %s has no internet gateway", n.Name),
-			Fix:     fmt.Sprintf("write  gateways: {front: {kind: internet}}  at networks.%s, and add a default route to it", n.Name)}
+			Fixes:   diag.Advise(fmt.Sprintf("write  gateways: {front: {kind: internet}}  at %s, and add a default route to it", n.Place()))}
 	case far != nil && far == n:
-		return plan.Finding{Code: "no-route", At: s.Table.At(), Place: s.Table.Place(),
-			Message: fmt.Sprintf("table %s has no route to %s", s.Table.Path(), w.destination(p)), Fix: "add the range to the network"}
+		return diag.Finding{Code: NoRoute, At: s.Table.At(), Place: s.Table.Place(),
+			Message: fmt.Sprintf("table %s has no route to %s", s.Table.ID(), w.destination(p)), Fixes: diag.Advise("add the range to the network")}
 	}
-	f := plan.Finding{Code: "not-joined", Message: fmt.Sprintf("nothing joins %s and %s", w.from.owner(), w.to.owner())}
+	f := diag.Finding{Code: NotJoined, Message: fmt.Sprintf("nothing joins %s and %s", w.from.owner(), w.to.owner()),
+		Fixes: diag.Advise("attach both to one hub, or link the site to the network, and add a route")}
 	if from := w.from.network(); from != nil {
-		f.At, f.Place = from.Plan.Name.At, "networks."+from.Name
+		f.At, f.Place = from.At(), from.Place()
 	} else if w.from.Site != nil {
-		f.At, f.Place = w.from.Site.Plan.Name.At, "sites."+w.from.Site.Name
+		f.At, f.Place = w.from.Site.At(), w.from.Site.Place()
 	}
-	f.Fix = "attach both to one hub, or link the site to the network, and add a route"
 	if a, b := w.from.network(), w.to.network(); a != nil && b != nil {
-		name := a.Name + "-" + b.Name
-		both := plan.Words(a.Name, b.Name)
-		join := plan.Map(plan.Field{Key: "between", Value: both}, plan.Field{Key: "accepted", Value: both})
-		f.Fix = fmt.Sprintf("peer them:  peerings: {%s: %s},  and add a route on both sides", name, join)
-		f.Edits = []plan.Edit{{Path: []string{"peerings"}, Key: name, Value: join}}
+		both := text.Words(a.Name, b.Name)
+		join := text.Map(text.Field{Key: "between", Value: both}, text.Field{Key: "accepted", Value: both})
+		f.Fixes = []diag.Fix{{Edits: []text.Edit{text.Set(text.Path{"peerings"}, a.Name+"-"+b.Name, join)}, Advice: "and add a route on both sides"}}
 	}
 	return f
 }
@@ -264,19 +262,9 @@ func (w *walker) detour(s *estate.Subnet, p packet) {
 	}
 	to, found := w.intended(s, p)
 	if !found {
-		w.addBlocker(w.asError(w.notJoined(s, p)))
+		w.record.suspect(w.notJoined(s, p))
 		w.deliver(p)
 		return
 	}
 	w.follow(s, &estate.Route{To: to.to, Via: to.via, At: s.Table.At()}, p)
-}
-
-func (w *walker) asError(f plan.Finding) plan.Finding {
-	f.Severity = plan.Error
-	return f
-}
-
-// tablePath is where a table stands in the plan.
-func tablePath(t *estate.Table) []string {
-	return []string{"networks", t.Network.Name, "tables", t.Name}
 }

@@ -1,4 +1,4 @@
-package reach
+package reach_test
 
 import (
 	"strings"
@@ -9,7 +9,9 @@ import (
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/grid/gridtest"
+	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
 )
 
 // quays is an estate with the rarer kinds of hop: workloads that forward, an egress gateway, a peering that carries
@@ -105,38 +107,55 @@ func TestHops(t *testing.T) {
 		{"the front is shut", "berth", "front", "tcp/443", []string{"groups: all, targets", "groups: some, targets"}, "blocked group-in"},
 		{"on what it was asked", "berth", "front", "tcp/22", []string{", target-ports: [tcp/8080]", "", "groups: all, forwards", "groups: some, forwards"}, "open > 10.30.1.10"},
 	} {
-		text := quays
+		content := quays
 		for i := 0; i+1 < len(c.change); i += 2 {
-			require.Contains(t, text, c.change[i], c.name)
-			text = strings.Replace(text, c.change[i], c.change[i+1], 1)
+			require.Contains(t, content, c.change[i], c.name)
+			content = strings.Replace(content, c.change[i], c.change[i+1], 1)
 		}
-		e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(text)))
+		e, findings := estate.Load(text.One("wendrik.yaml", content))
 		require.Empty(t, findings, c.name)
-		from, err := Find(e, c.from)
+		from, err := reach.Find(e, c.from)
 		require.NoError(t, err)
-		to, err := Find(e, c.to)
+		to, err := reach.Find(e, c.to)
 		require.NoError(t, err)
 		on, _ := flow.Parse(c.on)
-		a := Ask(e, from, to, on)
-		got := strings.TrimSpace(string(a.Verdict) + " " + codes(a))
+		a := reach.Ask(e, reach.Question{From: from, To: to, Flows: on})
+		got := strings.TrimSpace(string(a.Verdict) + " " + codesOf(a))
 		if len(a.SeenAs) > 0 {
 			got += " > " + a.SeenAs[0].String()
 		}
 		assert.Equal(t, c.want, got, "%s: %+v", c.name, a.Blockers)
 		for _, b := range a.Blockers {
-			assert.True(t, b.Message != "" && b.Fix != "" && b.At.Known(), "%s: %+v", c.name, b)
+			assert.True(t, b.Message != "" && b.Fix() != "" && b.At.Known(), "%s: %+v", c.name, b)
 		}
-		checkGrid(t, text)
+		gridtest.Check(t, content)
 	}
 }
 
 // TestAnotherWayBack: a reply that comes back by something else is told, though it passes.
 func TestAnotherWayBack(t *testing.T) {
-	text := strings.Replace(quays, `{to: "::/0", via: front}`, `{to: "2001:db8:10::/48", via: pair}`, 1)
-	e, _ := estate.Load(plan.NewSource("wendrik.yaml", []byte(text)))
-	from, _ := Find(e, "shop")
-	to, _ := Find(e, "2001:db8:20:1::10")
-	a := Ask(e, from, to, flow.Any())
-	require.Equal(t, Open, a.Verdict)
-	assert.Equal(t, []string{"it goes by gateway dock/six and gateway fleet/front, and the reply comes back by peering pair"}, a.Notes)
+	content := strings.Replace(quays, `{to: "::/0", via: front}`, `{to: "2001:db8:10::/48", via: pair}`, 1)
+	e, _ := estate.Load(text.One("wendrik.yaml", content))
+	from, _ := reach.Find(e, "shop")
+	to, _ := reach.Find(e, "2001:db8:20:1::10")
+	a := reach.Ask(e, reach.Question{From: from, To: to, Flows: flow.Any()})
+	require.Equal(t, reach.Open, a.Verdict)
+	require.Len(t, a.Notes, 1)
+	var crossed [2][]string
+	for i, all := range a.Notes[0].Crossed {
+		for _, o := range all {
+			crossed[i] = append(crossed[i], o.ID())
+		}
+	}
+	assert.Equal(t, reach.AnotherWayBack, a.Notes[0].Kind)
+	assert.Equal(t, [2][]string{{"dock/six", "fleet/front"}, {"pair"}}, crossed)
+}
+
+// codesOf are the codes of an answer's blockers, in order.
+func codesOf(a *reach.Answer) string {
+	var out []string
+	for _, b := range a.Blockers {
+		out = append(out, string(b.Code))
+	}
+	return strings.Join(out, " ")
 }

@@ -5,8 +5,10 @@ import (
 	"net/netip"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/text"
 )
 
 // This file walks packets between networks: over peerings, hubs and their links, and to and from sites.
@@ -14,28 +16,26 @@ import (
 // overPeering carries a packet over a peering: into the far network's own ranges, or on by a route that it exports.
 func (w *walker) overPeering(s *estate.Subnet, x *estate.Peering, r *estate.Route, p packet) {
 	far := x.Far(s.Network)
-	stands := w.halvesStand(x.Stands(), "peering", x.Name, "peerings."+x.Name, x.Plan.Name.At, [2]string{x.Between[0].Name, x.Between[1].Name}, x.Accepted)
-	if !stands && w.quiet != nil {
+	stands := w.halvesStand(x, PeeringHalf, [2]string{x.Between[0].Name, x.Between[1].Name}, x.Accepted)
+	if w.halted() {
 		return
 	}
-	custom := estate.NextHop{}
+	var custom estate.Object
 	if x.Carries(far) {
 		if c := lookup(p.dst, far.Custom, far.CustomRoute); c != nil {
 			custom = c.Via
 		}
 	}
 	held := p.dst.inRanges(far.Ranges)
-	if !held && custom == (estate.NextHop{}) {
-		if !w.fails() {
-			w.misrouted("peering", r.Via.Name, s, r, p, "not-behind", "%s is not in network %s, and peering %s carries nothing further", w.describe(p.dst), far.Name, x.Name)
+	if !held && custom == nil {
+		if !w.unexplained() {
+			w.misrouted(x, s, r, p, NotBehind, "%s is not in network %s, and peering %s carries nothing further", w.describe(p.dst), far.Name, x.Name)
 		}
 		return
 	}
-	if w.quiet == nil {
-		w.cross("peering " + x.Name)
-		if stands {
-			w.hop("peering", x.Name, x.Plan.Name.At, "into network %s", far.Name)
-		}
+	w.crosses(x)
+	if stands {
+		w.hop(Hop{Did: PeeringCrossed, Object: x, At: x.At(), Into: far})
 	}
 	if held {
 		w.arrive(far, p)
@@ -45,19 +45,20 @@ func (w *walker) overPeering(s *estate.Subnet, x *estate.Peering, r *estate.Rout
 }
 
 // onward carries a packet that came over a peering on by an exported route.
-func (w *walker) onward(n *estate.Network, via estate.NextHop, p packet) {
-	if via.Site != nil {
-		w.atSite(via.Site, p)
-		return
-	}
-	if a := n.Attachment(via.Hub); a != nil {
-		w.overHub(a.Hub, a.Table, p)
+func (w *walker) onward(n *estate.Network, via estate.Object, p packet) {
+	switch via := via.(type) {
+	case *estate.Site:
+		w.atSite(via, p)
+	case *estate.Hub:
+		if a := n.Attachment(via); a != nil {
+			w.overHub(a.Hub, a.Table, p)
+		}
 	}
 }
 
 // halvesStand reports whether both halves of a peering or hub link are accepted, and blocks when one is not.
-func (w *walker) halvesStand(stands bool, what, name, place string, at plan.Pos, ends [2]string, accepted [2]bool) bool {
-	if stands || w.fails() {
+func (w *walker) halvesStand(x estate.Object, code diag.Code, ends [2]string, accepted [2]bool) bool {
+	if stands := accepted[0] && accepted[1]; stands || w.unexplained() {
 		return stands
 	}
 	var lacks []string
@@ -66,13 +67,9 @@ func (w *walker) halvesStand(stands bool, what, name, place string, at plan.Pos,
 			lacks = append(lacks, end)
 		}
 	}
-	both := plan.Words(ends[0], ends[1])
-	code := map[string]string{"peering": "peering-half", "hub link": "hub-link-half"}[what]
-	top := map[string]string{"peering": "peerings", "hub link": "hub-links"}[what]
-	w.block(map[string]string{"peering": "peering", "hub link": "hub"}[what], name, plan.Finding{Code: code, At: at, Place: place,
-		Message: fmt.Sprintf("%s %s is not accepted by %s", what, name, and(lacks)),
-		Fix:     fmt.Sprintf("have it accepted: write  accepted: %s  at %s", both, place),
-		Edits:   []plan.Edit{{Path: []string{top, name}, Key: "accepted", Value: both}}})
+	w.block(x, diag.Finding{Code: code, At: x.At(), Place: x.Place(),
+		Message: fmt.Sprintf("%s %s is not accepted by %s", x.Kind(), x.ID(), phrase.And(lacks)),
+		Fixes:   diag.By(text.Set(x.Place(), "accepted", text.Words(ends[0], ends[1])))})
 	return false
 }
 
@@ -81,84 +78,83 @@ func (w *walker) overHub(h *estate.Hub, t *estate.HubTable, p packet) {
 	if w.halted() || w.goesRound(t) {
 		return
 	}
-	if w.quiet == nil {
-		w.cross("hub " + h.Name)
-	}
+	w.crosses(h)
 	r := lookup(p.dst, t.Routes, t.Lookup)
-	where := ""
-	if w.quiet == nil {
-		where = "hub " + h.Name
-		if r != nil && !r.Via.Blackhole {
-			w.hop("hub", where, r.At, "table %s: %s via %s", t.Name, r.To, r.Via.Name)
-		}
+	if r == nil {
+		w.hubNoRoute(h, t, p)
+		return
 	}
-	switch {
-	case r == nil:
-		w.hubNoRoute(h, t, where, p)
-	case r.Via.Blackhole:
-		if w.fails() {
+	if r.Via != estate.Blackhole {
+		w.hop(Hop{Did: HubRouted, Object: h, Table: t, Route: r, At: r.At})
+	}
+	switch via := r.Via.(type) {
+	case *estate.HubLink:
+		w.overHubLink(h, via, p)
+	case *estate.Site:
+		if !p.dst.inRanges(via.Ranges) {
+			w.hubNotBehind(h, t, r, p)
 			return
 		}
-		w.block("hub", where, plan.Finding{Code: "blackhole", At: r.At, Place: t.Place(),
-			Message: fmt.Sprintf("table %s of hub %s drops %s on purpose", t.Name, h.Name, r.To), Fix: "remove the route, if it may pass after all"})
-		w.deliver(p)
-	case r.Via.Link != nil:
-		w.overHubLink(h, r.Via.Link, p)
-	case r.Via.Site != nil:
-		if !p.dst.inRanges(r.Via.Site.Ranges) {
-			w.hubNotBehind(h, t, r, where, p)
+		w.atSite(via, p)
+	case *estate.Network:
+		if !p.dst.inRanges(via.Ranges) {
+			w.hubNotBehind(h, t, r, p)
 			return
 		}
-		w.atSite(r.Via.Site, p)
-	case !p.dst.inRanges(r.Via.Network.Ranges):
-		w.hubNotBehind(h, t, r, where, p)
+		w.arrive(via, p)
 	default:
-		w.arrive(r.Via.Network, p)
+		if w.unexplained() {
+			return
+		}
+		w.block(h, diag.Finding{Code: BlackholeRoute, At: r.At, Place: t.Place(),
+			Message: fmt.Sprintf("table %s of hub %s drops %s on purpose", t.Name, h.Name, r.To), Fixes: diag.Advise("remove the route, if it may pass after all")})
+		w.deliver(p)
 	}
 }
 
-func (w *walker) hubNotBehind(h *estate.Hub, t *estate.HubTable, r *estate.Route, where string, p packet) {
-	if w.fails() {
+func (w *walker) hubNotBehind(h *estate.Hub, t *estate.HubTable, r *estate.Route, p packet) {
+	if w.unexplained() {
 		return
 	}
-	w.block("hub", where, plan.Finding{Code: "not-behind", At: r.At, Place: t.Place(),
-		Message: fmt.Sprintf("table %s of hub %s leads %s to %s, which does not hold %s", t.Name, h.Name, r.To, r.Via.Name, w.describe(p.dst)),
-		Fix:     "lead the route to the attachment that holds it"})
+	w.block(h, diag.Finding{Code: NotBehind, At: r.At, Place: t.Place(),
+		Message: fmt.Sprintf("table %s of hub %s leads %s to %s, which does not hold %s", t.Name, h.Name, r.To, r.ViaName(), w.describe(p.dst)),
+		Fixes:   diag.Advise("lead the route to the attachment that holds it")})
 	w.deliver(p)
 }
 
 // hubNoRoute blocks a packet for which a hub's table has no route, and goes on at the goal.
-func (w *walker) hubNoRoute(h *estate.Hub, t *estate.HubTable, where string, p packet) {
-	if w.fails() {
+func (w *walker) hubNoRoute(h *estate.Hub, t *estate.HubTable, p packet) {
+	if w.unexplained() {
 		return
 	}
-	f := plan.Finding{Code: "hub-no-route", At: t.At(), Place: t.Place(),
-		Message: fmt.Sprintf("table %s of hub %s has no route to %s", t.Name, h.Name, w.describe(p.dst)), Fix: "attach what holds it, and let the table learn it"}
-	path := []string{"hubs", h.Name, "tables", t.Name}
+	f := diag.Finding{Code: HubNoRoute, At: t.At(), Place: t.Place(),
+		Message: fmt.Sprintf("table %s of hub %s has no route to %s", t.Name, h.Name, w.describe(p.dst)), Fixes: diag.Advise("attach what holds it, and let the table learn it")}
 	if a := w.goalAttachment(h); a != nil {
-		f.Fix = fmt.Sprintf("add  %s  to %s.learns", a.Name(), t.Place())
-		f.Edits = []plan.Edit{{Path: append(path, "learns"), Value: plan.Word(a.Name())}}
+		f.Fixes = diag.By(text.Add(t.Place().To("learns"), text.Word(a.To().ID())))
 	} else if l := w.goalLink(h); l != nil {
-		route := plan.Map(plan.Field{Key: "to", Value: plan.Word(w.goalRange(p).String())}, plan.Field{Key: "via", Value: plan.Word(l.Name)})
-		f.Fix = fmt.Sprintf("add  %s  to %s.routes", route, t.Place())
-		f.Edits = []plan.Edit{{Path: append(path, "routes"), Value: route}}
-		w.block("hub", where, f)
+		f.Fixes = diag.By(text.Add(t.Place().To("routes"), routeValue(w.goalRange(p), l.Name)))
+		w.block(h, f)
 		w.overHubLink(h, l, p)
 		return
 	}
-	w.block("hub", where, f)
+	w.block(h, f)
 	w.deliver(p)
+}
+
+// routeValue is a route as an edit writes it.
+func routeValue(to netip.Prefix, via string) text.Value {
+	return text.Map(text.Field{Key: "to", Value: text.Word(to.String())}, text.Field{Key: "via", Value: text.Word(via)})
 }
 
 // overHubLink carries a packet over a link from a hub to another, into the table that the link has there.
 func (w *walker) overHubLink(h *estate.Hub, l *estate.HubLink, p packet) {
-	stands := w.halvesStand(l.Stands(), "hub link", l.Name, "hub-links."+l.Name, l.Plan.Name.At, [2]string{l.Between[0].Name, l.Between[1].Name}, l.Accepted)
-	if !stands && w.quiet != nil {
+	stands := w.halvesStand(l, HubLinkHalf, [2]string{l.Between[0].Name, l.Between[1].Name}, l.Accepted)
+	if w.halted() {
 		return
 	}
 	far, table := l.Far(h)
-	if stands && w.quiet == nil {
-		w.hop("hub", "link "+l.Name, l.Plan.Name.At, "on to hub %s", far.Name)
+	if stands {
+		w.hop(Hop{Did: LinkCrossed, Object: l, At: l.At(), Into: far})
 	}
 	w.overHub(far, table, p)
 }
@@ -189,8 +185,8 @@ func (w *walker) goalLink(h *estate.Hub) *estate.HubLink {
 // toSite carries a packet over a link to a site.
 func (w *walker) toSite(s *estate.Subnet, site *estate.Site, r *estate.Route, p packet) {
 	if !p.dst.inRanges(site.Ranges) {
-		if !w.fails() {
-			w.misrouted("site", site.Name, s, r, p, "not-behind", "%s is not in the ranges of site %s", w.describe(p.dst), site.Name)
+		if !w.unexplained() {
+			w.misrouted(site, s, r, p, NotBehind, "%s is not in the ranges of site %s", w.describe(p.dst), site.Name)
 		}
 		return
 	}
@@ -198,37 +194,32 @@ func (w *walker) toSite(s *estate.Subnet, site *estate.Site, r *estate.Route, p 
 }
 
 func (w *walker) atSite(site *estate.Site, p packet) {
-	if w.goal().Site != site {
-		if w.fails() {
-			return
-		}
-		w.block("site", site.Name, plan.Finding{Code: "overlap", At: site.Plan.Name.At, Place: "sites." + site.Name,
-			Message: fmt.Sprintf("%s is also an address of site %s, and the packet goes there", p.dst.Addr, site.Name),
-			Fix:     "give one of them a range of its own; see wendrik overlaps"})
-		w.deliver(p)
+	if w.goal().Site == site {
+		w.crosses(site)
+		w.hop(Hop{Did: SiteEntered, Object: site, At: site.At(), far: p.dst})
 		return
 	}
-	if w.quiet == nil {
-		w.cross("site " + site.Name)
-		w.hop("site", site.Name, site.Plan.Name.At, "to %s", w.describe(p.dst))
+	if w.unexplained() {
+		return
 	}
+	w.block(site, diag.Finding{Code: Overlap, At: site.At(), Place: site.Place(),
+		Message: fmt.Sprintf("%s is also an address of site %s, and the packet goes there", p.dst.Addr, site.Name),
+		Fixes:   diag.Advise("give one of them a range of its own")})
+	w.deliver(p)
 }
 
 // leaveSite carries a packet out of a site, as far as the site knows where to.
 func (w *walker) leaveSite(site *estate.Site, p packet) {
-	if w.quiet == nil {
-		w.cross("site " + site.Name)
-	}
-	if !p.dst.inRanges(site.Knows) {
-		if w.fails() {
-			return
-		}
-		w.block("site", site.Name, plan.Finding{Code: "site-does-not-know", At: site.Plan.Name.At, Place: "sites." + site.Name + ".knows",
-			Message: fmt.Sprintf("site %s has no route to %s", site.Name, w.describe(p.dst)),
-			Fix:     fmt.Sprintf("add  %s  to sites.%s.knows", w.rangeText(p.dst), site.Name),
-			Edits:   []plan.Edit{w.knowing(site, p.dst)}})
-	} else if w.quiet == nil {
-		w.hop("site", site.Name, site.Plan.Name.At, "it knows a way to %s", w.describe(p.dst))
+	w.crosses(site)
+	switch {
+	case p.dst.inRanges(site.Knows):
+		w.hop(Hop{Did: SiteKnows, Object: site, At: site.At(), far: p.dst})
+	case w.unexplained():
+		return
+	default:
+		knows := site.Place().To("knows")
+		w.block(site, diag.Finding{Code: SiteDoesNotKnow, At: site.At(), Place: knows,
+			Message: fmt.Sprintf("site %s has no route to %s", site.Name, w.describe(p.dst)), Fixes: diag.By(text.Add(knows, text.Word(w.rangeText(p.dst))))})
 	}
 	if site.Link != nil && w.overSiteLink(site, p) {
 		return
@@ -240,16 +231,16 @@ func (w *walker) leaveSite(site *estate.Site, p packet) {
 			return
 		}
 	}
-	if w.fails() {
+	if w.unexplained() {
 		return
 	}
-	f := plan.Finding{Code: "not-joined", At: site.Plan.Name.At, Place: "sites." + site.Name,
-		Message: fmt.Sprintf("site %s is tied to nothing that leads to %s", site.Name, w.describe(p.dst)), Fix: "link it to a network, or attach it to a hub"}
+	f := diag.Finding{Code: NotJoined, At: site.At(), Place: site.Place(),
+		Message: fmt.Sprintf("site %s is tied to nothing that leads to %s", site.Name, w.describe(p.dst)), Fixes: diag.Advise("link it to a network, or attach it to a hub")}
 	if site.Link != nil {
 		f.Message = fmt.Sprintf("the link of site %s leads into network %s only, and %s is not there", site.Name, site.Link.Name, w.describe(p.dst))
-		f.Fix = "attach both to a hub, or let the network export its route to the site over a peering"
+		f.Fixes = diag.Advise("attach both to a hub, or let the network export its route to the site over a peering")
 	}
-	w.block("site", site.Name, f)
+	w.block(site, f)
 	w.deliver(p)
 }
 
@@ -257,10 +248,9 @@ func (w *walker) leaveSite(site *estate.Site, p packet) {
 // site; it reports whether that leads to the destination.
 func (w *walker) overSiteLink(site *estate.Site, p packet) bool {
 	n := site.Link
+	linked := Hop{Did: SiteLinked, Object: site, At: site.Plan.Link.At, Into: n}
 	if p.dst.inRanges(n.Ranges) {
-		if w.quiet == nil {
-			w.hop("site", site.Name, site.Plan.Link.At, "its link leads into network %s", n.Name)
-		}
+		w.hop(linked)
 		w.arrive(n, p)
 		return true
 	}
@@ -269,24 +259,13 @@ func (w *walker) overSiteLink(site *estate.Site, p packet) bool {
 		if !x.Stands() || !x.Carries(n) || !p.dst.inRanges(far.Ranges) {
 			continue
 		}
-		if w.quiet == nil {
-			w.hop("site", site.Name, site.Plan.Link.At, "its link leads into network %s", n.Name)
-			w.cross("peering " + x.Name)
-			w.hop("peering", x.Name, x.Plan.Name.At, "into network %s, which imports the way to the site", far.Name)
-		}
+		w.hop(linked)
+		w.crosses(x)
+		w.hop(Hop{Did: PeeringImports, Object: x, At: x.At(), Into: far})
 		w.arrive(far, p)
 		return true
 	}
 	return false
-}
-
-// knowing is the edit that makes a site know of an address.
-func (w *walker) knowing(site *estate.Site, of role) plan.Edit {
-	all := make([]string, 0, len(site.Knows)+1)
-	for _, p := range site.Knows {
-		all = append(all, p.String())
-	}
-	return plan.Edit{Path: []string{"sites", site.Name}, Key: "knows", Value: plan.Words(append(all, w.rangeText(of))...)}
 }
 
 // goalRange is the range that a route to the goal would have.

@@ -5,8 +5,8 @@ import (
 	"slices"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
 )
 
 // This file walks packets through what stands in a subnet and passes them on: NAT gateways, and workloads that forward.
@@ -14,30 +14,26 @@ import (
 // throughNAT carries a packet through a NAT gateway that sits in a subnet.
 func (w *walker) throughNAT(s *estate.Subnet, g *estate.Gateway, r *estate.Route, p packet) {
 	private, has := g.AddrLike(p.dst.Addr)
-	if w.quiet != nil {
-		w.quiet.kept = true
-	}
+	w.record.remembers(false)
 	switch {
 	case w.isFor(s, estate.Host{NAT: g}, p):
 		w.toHost(s, g.In, p)
 	case w.back:
-		w.strangeReply(s, "NAT gateway "+g.Name, "nat", g.Path(), r, p)
+		w.strangeReply(s, g, "NAT gateway "+g.Name, r, p)
 	case !w.translated.Nobody():
-		w.secondNAT(s, "NAT gateway "+g.Name, "nat", g.Path(), r, p)
+		w.secondNAT(s, g, "NAT gateway "+g.Name, r, p)
 	case g.In == nil || !has:
-		if !w.fails() {
-			w.misrouted("nat", g.Path(), s, r, p, "nat-family", "NAT gateway %s has no address of the family of %s", g.Name, w.describe(p.dst))
+		if !w.unexplained() {
+			w.misrouted(g, s, r, p, NATFamily, "NAT gateway %s has no address of the family of %s", g.Name, w.describe(p.dst))
 		}
 	default:
 		if g.In != s {
-			w.list(g.In, inward, p)
+			w.list(g.In, In, p)
 		}
 		w.translated = estate.Host{NAT: g}
 		p.src = at(private)
 		w.seen = p.src
-		if w.quiet == nil {
-			w.hop("nat", g.Path(), g.Plan.Name.At, "the source becomes %s", private)
-		}
+		w.hop(Hop{Did: Translated, Object: g, At: g.At(), far: p.src})
 		w.leaveSubnet(g.In, p)
 	}
 }
@@ -50,22 +46,22 @@ func (w *walker) isFor(s *estate.Subnet, host estate.Host, p packet) bool {
 // toHost brings a packet from one subnet to its destination in another, or in the same.
 func (w *walker) toHost(from, to *estate.Subnet, p packet) {
 	if to != from {
-		w.list(to, inward, p)
+		w.list(to, In, p)
 	}
 	w.enterSubnet(to, p, false)
 }
 
 // strangeReply blocks a reply that something translates which the flow did not come through.
-func (w *walker) strangeReply(s *estate.Subnet, what, kind, where string, r *estate.Route, p packet) {
-	if !w.fails() {
-		w.misrouted(kind, where, s, r, p, "reply-through-nat", "the reply would leave through %s, and its new address makes it a stranger to the source", what)
+func (w *walker) strangeReply(s *estate.Subnet, by estate.Object, what string, r *estate.Route, p packet) {
+	if !w.unexplained() {
+		w.misrouted(by, s, r, p, ReplyThroughNAT, "the reply would leave through %s, and its new address makes it a stranger to the source", what)
 	}
 }
 
 // secondNAT blocks a packet that has been translated before.
-func (w *walker) secondNAT(s *estate.Subnet, what, kind, where string, r *estate.Route, p packet) {
-	if !w.fails() {
-		w.misrouted(kind, where, s, r, p, "second-nat", "the packet has been translated by %s already, and %s ends it", w.translated.Name(), what)
+func (w *walker) secondNAT(s *estate.Subnet, by estate.Object, what string, r *estate.Route, p packet) {
+	if !w.unexplained() {
+		w.misrouted(by, s, r, p, SecondNAT, "the packet has been translated by %s already, and %s ends it", w.translated.Name(), what)
 	}
 }
 
@@ -73,61 +69,56 @@ func (w *walker) secondNAT(s *estate.Subnet, what, kind, where string, r *estate
 // subnet, under its own address where it translates.
 func (w *walker) throughWorkload(s *estate.Subnet, x *estate.Workload, r *estate.Route, p packet) {
 	private, has := x.AddrLike(p.dst.Addr)
-	if w.quiet != nil {
-		w.quiet.kept = true
-	}
+	translates := x.Forwards == estate.NATForwarding
+	w.record.remembers(false)
 	switch {
 	case w.isFor(s, estate.Host{Workload: x}, p):
 		w.toHost(s, x.Subnet, p)
 		return
-	case !x.Forwards:
-		if !w.fails() {
-			w.misrouted("workload", x.Name, s, r, p, "not-forwarding", "workload %s does not forward: it drops what is not for itself (write  forwards: plain  or  forwards: nat)", x.Name)
+	case x.Forwards == estate.NotForwarding:
+		if !w.unexplained() {
+			w.misrouted(x, s, r, p, NotForwarding, "workload %s does not forward: it drops what is not for itself (write  forwards: plain  or  forwards: nat)", x.Name)
 		}
 		return
-	case w.back && x.Translates:
-		w.strangeReply(s, "workload "+x.Name, "workload", x.Name, r, p)
+	case w.back && translates:
+		w.strangeReply(s, x, "workload "+x.Name, r, p)
 		return
-	case !w.back && x.Translates && !w.translated.Nobody():
-		w.secondNAT(s, "workload "+x.Name, "workload", x.Name, r, p)
+	case !w.back && translates && !w.translated.Nobody():
+		w.secondNAT(s, x, "workload "+x.Name, r, p)
 		return
-	case x.Translates && !has:
-		if !w.fails() {
-			w.misrouted("workload", x.Name, s, r, p, "nat-family", "workload %s has no address of the family of %s", x.Name, w.describe(p.dst))
+	case translates && !has:
+		if !w.unexplained() {
+			w.misrouted(x, s, r, p, NATFamily, "workload %s has no address of the family of %s", x.Name, w.describe(p.dst))
 		}
 		return
 	case w.goesRound(s.Table):
 		return
 	}
 	if x.Subnet != s {
-		w.list(x.Subnet, inward, p)
+		w.list(x.Subnet, In, p)
 	}
 	// It remembers the flows that it let through; a reply to another is like a new flow to it, and so is one whose
 	// addresses something between has changed.
 	known := w.back && slices.Contains(w.through, passage{x, p.dst.Addr, p.src.Addr})
 	if !known {
-		w.groups(x, inward, p)
-		w.groups(x, outward, p)
+		w.record.groups(w, x, In, p)
+		w.record.groups(w, x, Out, p)
 	}
+	did := PassedOn
 	switch {
 	case known:
 		w.passed = append(w.passed, x)
 	case w.back:
-	case x.Translates:
+	case translates:
 		w.translated = estate.Host{Workload: x}
 		p.src = at(private)
 		w.seen = p.src
+		did = PassedOnAs
 	default:
 		w.through = append(w.through, passage{x, p.src.Addr, p.dst.Addr})
 	}
-	if w.quiet == nil {
-		w.cross("workload " + x.Name)
-		if x.Translates {
-			w.hop("workload", x.Name, x.Plan.Name.At, "passed on, and the source becomes %s", private)
-		} else {
-			w.hop("workload", x.Name, x.Plan.Name.At, "passed on as it is")
-		}
-	}
+	w.crosses(x)
+	w.hop(Hop{Did: did, Object: x, At: x.At(), far: p.src})
 	w.leaveSubnet(x.Subnet, p)
 }
 
@@ -139,12 +130,12 @@ func (w *walker) checkPassed() {
 		if slices.Contains(w.passed, x) || w.halted() {
 			continue
 		}
-		if w.fails() {
+		if w.unexplained() {
 			return
 		}
-		w.block("workload", x.Name, plan.Finding{Code: "reply-bypasses", At: x.Plan.Name.At, Place: "workloads." + x.Name,
+		w.block(x, diag.Finding{Code: ReplyBypasses, At: x.At(), Place: x.Place(),
 			Message: fmt.Sprintf("the reply does not come back through %s, which passed the flow on and sees only half of it", x.Name),
-			Fix:     fmt.Sprintf("lead the way back through %s too, or neither", x.Name)})
+			Fixes:   diag.Advise(fmt.Sprintf("lead the way back through %s too, or neither", x.Name))})
 	}
 }
 
@@ -153,11 +144,9 @@ func (w *walker) turnBack(p packet) {
 	x := w.translated
 	w.translated = estate.Host{}
 	p.dst = w.origin
-	if w.quiet == nil {
-		w.hop("nat", x.Name(), x.At(), "the reply is turned back to %s", w.describe(w.origin))
-		if x.Workload != nil {
-			w.cross("workload " + x.Workload.Name)
-		}
+	w.hop(Hop{Did: TurnedBack, Object: x.Object(), At: x.Object().At(), far: w.origin})
+	if x.Workload != nil {
+		w.crosses(x.Workload)
 	}
 	w.leaveSubnet(x.Subnet(), p)
 }

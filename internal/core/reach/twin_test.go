@@ -166,7 +166,7 @@ func (t *trip) enters(p parcel, back bool) bool {
 			continue
 		}
 		n := w.Subnet.Network
-		if !slices.ContainsFunc(n.Gateways, func(g *estate.Gateway) bool { return g.Internet && g.Attached }) {
+		if !slices.ContainsFunc(n.Gateways, func(g *estate.Gateway) bool { return g.Type == estate.InternetGateway && g.Attached }) {
 			return false
 		}
 		if !back {
@@ -221,24 +221,30 @@ func (t *trip) out(s *estate.Subnet, p parcel, back bool, depth int) bool {
 	n := s.Network
 	r := best(s.Table.Routes, p.dst)
 	switch {
-	case r == nil || r.Via.Blackhole:
+	case r == nil || r.Via == estate.Blackhole:
 		return false
 	case r.Origin == estate.Local:
 		return t.into(n, p, back)
-	case r.Via.Workload != nil:
-		return t.forward(s, r.Via.Workload, p, back, depth)
-	case r.Via.Peering != nil:
-		return t.overPeering(n, r.Via.Peering, p, back)
-	case r.Via.Hub != nil:
-		return t.throughHub(attachment(n, r.Via.Hub).Table, p, back, 0)
-	case r.Via.Site != nil:
-		return in(r.Via.Site.Ranges, p.dst)
-	case r.Via.Gateway.Internet:
-		return r.Via.Gateway.Attached && address.IsPublic(p.dst) && t.leaves(s, p, back)
-	case r.Via.Gateway.Egress:
+	}
+	var g *estate.Gateway
+	switch via := r.Via.(type) {
+	case *estate.Workload:
+		return t.forward(s, via, p, back, depth)
+	case *estate.Peering:
+		return t.overPeering(n, via, p, back)
+	case *estate.Hub:
+		return t.throughHub(attachment(n, via).Table, p, back, 0)
+	case *estate.Site:
+		return in(via.Ranges, p.dst)
+	case *estate.Gateway:
+		g = via
+	}
+	switch g.Type {
+	case estate.InternetGateway:
+		return g.Attached && address.IsPublic(p.dst) && t.leaves(s, p, back)
+	case estate.EgressGateway:
 		return !back && p.dst.Is6() && address.IsPublic(p.dst) && t.leaves(s, p, back)
 	}
-	g := r.Via.Gateway
 	own := like(g.Addrs, p.src)
 	if g.In != nil && slices.Contains(g.Addrs, p.dst) { // it is for that one itself
 		return (g.In == s || listLets(g.In, true, p)) && t.arrives(g.In, p, back, depth)
@@ -273,18 +279,20 @@ func (t *trip) overPeering(n *estate.Network, x *estate.Peering, p parcel, back 
 	}
 	var outward []*estate.Route
 	for _, r := range far.Main.Routes {
-		if r.Origin == estate.ByHand && (r.Via.Site != nil || r.Via.Hub != nil) {
+		_, site := r.Via.(*estate.Site)
+		_, hub := r.Via.(*estate.Hub)
+		if r.Origin == estate.ByHand && (site || hub) {
 			outward = append(outward, r)
 		}
 	}
-	switch r := best(outward, p.dst); {
-	case r == nil:
+	r := best(outward, p.dst)
+	if r == nil {
 		return false
-	case r.Via.Site != nil:
-		return in(r.Via.Site.Ranges, p.dst)
-	default:
-		return t.throughHub(attachment(far, r.Via.Hub).Table, p, back, 0)
 	}
+	if site, is := r.Via.(*estate.Site); is {
+		return in(site.Ranges, p.dst)
+	}
+	return t.throughHub(attachment(far, r.Via.(*estate.Hub)).Table, p, back, 0)
 }
 
 // forward carries a packet through a workload.
@@ -293,9 +301,9 @@ func (t *trip) forward(s *estate.Subnet, w *estate.Workload, p parcel, back bool
 	switch {
 	case slices.Contains(w.Addrs, p.dst): // it is for that one itself
 		return (w.Subnet == s || listLets(w.Subnet, true, p)) && t.arrives(w.Subnet, p, back, depth)
-	case !w.Forwards:
+	case w.Forwards == estate.NotForwarding:
 		return false
-	case w.Translates && (back || t.host != (estate.Host{}) || !own.IsValid()):
+	case w.Forwards == estate.NATForwarding && (back || t.host != (estate.Host{}) || !own.IsValid()):
 		return false
 	case w.Subnet != s && !listLets(w.Subnet, true, p):
 		return false
@@ -308,7 +316,7 @@ func (t *trip) forward(s *estate.Subnet, w *estate.Workload, p parcel, back bool
 	case known:
 		t.passed = append(t.passed, w)
 	case back:
-	case w.Translates:
+	case w.Forwards == estate.NATForwarding:
 		t.host, t.took = estate.Host{Workload: w}, p.src
 		p.src, t.seen = own, own
 	default:
@@ -398,20 +406,22 @@ func (t *trip) backIn(p parcel) bool {
 
 func (t *trip) throughHub(table *estate.HubTable, p parcel, back bool, depth int) bool {
 	r := best(table.Routes, p.dst)
-	switch {
-	case r == nil || r.Via.Blackhole || depth > 40:
+	if r == nil || depth > 40 {
 		return false
-	case r.Via.Site != nil:
-		return in(r.Via.Site.Ranges, p.dst)
-	case r.Via.Link != nil:
-		l := r.Via.Link
+	}
+	switch via := r.Via.(type) {
+	case *estate.Site:
+		return in(via.Ranges, p.dst)
+	case *estate.Network:
+		return in(via.Ranges, p.dst) && t.into(via, p, back)
+	case *estate.HubLink:
 		far := 0
-		if l.Between[0] == table.Hub {
+		if via.Between[0] == table.Hub {
 			far = 1
 		}
-		return l.Accepted[0] && l.Accepted[1] && t.throughHub(l.Tables[far], p, back, depth+1)
+		return via.Accepted[0] && via.Accepted[1] && t.throughHub(via.Tables[far], p, back, depth+1)
 	}
-	return in(r.Via.Network.Ranges, p.dst) && t.into(r.Via.Network, p, back)
+	return false // a blackhole
 }
 
 // into looks a destination up among a network's own subnets.

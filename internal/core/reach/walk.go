@@ -7,9 +7,9 @@ import (
 	"strings"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
-	"wendrik/internal/core/plan"
 )
 
 // side is one of the two sets of addresses of a walk, with the part of it that has met the same decisions so far.
@@ -38,18 +38,18 @@ func (r role) as(a netip.Addr) role {
 // packet is what filters and tables see of it.
 type packet struct{ src, dst role }
 
-// walker walks one packet there, and its reply back. With quiet set it only notes which filters judge them: it says
-// nothing, and stops at the first thing that stops everything.
+// walker walks one packet there, and its reply back. What it meets it tells a recorder, which decides whether the walk
+// goes on behind what stops everything.
 type walker struct {
 	e        *estate.Estate
 	from, to End
 	asked    flow.Set
-	quiet    *trace
+	ports    Ports // that replies come back to
+	record   recorder
 
 	back    bool     // whether this is the reply
 	left    flow.Set // what has passed so far in this direction
-	hops    []Hop
-	stopped bool // whether something on this way stops everything
+	stopped bool     // whether something on this way stops everything
 	steps   int
 
 	// What became of the packet on its way, which its reply must undo.
@@ -61,8 +61,28 @@ type walker struct {
 	exit       *exit              // the internet gateway that it left by
 	entrance   *estate.Gateway    // the internet gateway that it came in by
 	seen       role               // the source as the far end sees it; the zero Addr when unknown
-	joins      [2][]string        // the peerings, hubs, links and gateways crossed there and back
-	blockers   []plan.Finding
+}
+
+// recorder is told what a walk meets.
+type recorder interface {
+	// hop is a step that lets everything through that has come so far.
+	hop(w *walker, h Hop)
+	// crosses is told what joins networks and is crossed.
+	crosses(w *walker, o estate.Object)
+	// list and groups judge a packet by the list of a subnet, and by the groups of a workload.
+	list(w *walker, l *estate.List, dir Direction, p packet)
+	groups(w *walker, x *estate.Workload, dir Direction, p packet)
+	// remembers is told that something on the way must remember the packet, to know its reply; own is whether where it
+	// goes depends on the source's own address.
+	remembers(own bool)
+	// explains is whether the walk is to say why something stops everything, and go on behind it as if it were fixed.
+	explains() bool
+	// block is told why, when the recorder explains.
+	block(w *walker, f diag.Finding, h Hop)
+	// suspect is told of another cause, which is no step.
+	suspect(f diag.Finding)
+	// rounds is told that the packet goes round in a circle, and gives the routes of the first round.
+	rounds() []string
 }
 
 // passage is a workload that passed the packet on, and the addresses that it saw.
@@ -83,44 +103,47 @@ const maxSteps = 64
 
 // walk follows a packet from the first address of one set to the first of another, and back. The way it gives is that
 // of the parts of the sets for which everything on it was decided alike.
-func walk(e *estate.Estate, from, to End, fromSet, toSet address.Set, asked flow.Set) Way {
-	way := walkOnce(e, from, to, fromSet, toSet, asked)
+func walk(e *estate.Estate, q Question, fromSet, toSet address.Set) Way {
+	way := walkOnce(e, q, fromSet, toSet)
 	if way.From.IsSingle() && way.To.IsSingle() {
 		return way
 	}
 	// Only now is it known of which addresses the way speaks, so that its messages can name them.
-	return walkOnce(e, from, to, way.From, way.To, asked)
+	return walkOnce(e, q, way.From, way.To)
 }
 
-func walkOnce(e *estate.Estate, from, to End, fromSet, toSet address.Set, asked flow.Set) Way {
-	src := &side{fromSet, fromSet.IsSingle(), from.call(fromSet)}
-	dst := &side{toSet, toSet.IsSingle(), to.call(toSet)}
-	w := &walker{e: e, from: from, to: to, asked: asked, left: asked}
+func walkOnce(e *estate.Estate, q Question, fromSet, toSet address.Set) Way {
+	src := &side{fromSet, fromSet.IsSingle(), q.From.call(fromSet)}
+	dst := &side{toSet, toSet.IsSingle(), q.To.call(toSet)}
+	r := &story{}
+	w := &walker{e: e, from: q.From, to: q.To, asked: q.Flows, ports: q.Replies, left: q.Flows, record: r}
 	w.leaveSource(packet{role{fromSet.First(), src}, role{toSet.First(), dst}})
-	way := Way{Forward: w.hops}
 	passes, stopped := w.left, w.stopped
+	var way Way
 	if !stopped && !passes.Empty() {
 		way.SeenAs = w.seenAs()
 	}
-	replies := w.replies(asked)
+	replies := w.replies()
 	w.turn(replies)
 	w.leaveTarget(packet{role{toSet.First(), dst}, w.seen})
-	way.Back = w.hops
-	full, some := answered(asked, replies, w.left)
+	way.Forward, way.Back, way.Crossed = r.hops[0], r.hops[1], r.crossed
+	full, some := Answered(q.Flows, replies, w.left)
 	if stopped || w.stopped {
 		passes, full, some = flow.Set{}, flow.Set{}, flow.Set{}
 	}
 	way.From, way.To, way.FromName, way.ToName = src.part, dst.part, src.name, dst.name
-	way.Passes, way.Some = passes.Intersect(full), passes.Intersect(some)
-	way.Verdict = way.Outcome().Verdict(asked)
-	way.Blockers = w.settle(way.Verdict)
-	way.Other = w.otherWay()
+	way.Full, way.Some = passes.Intersect(full), passes.Intersect(some)
+	way.Verdict = way.Outcome.Verdict(q.Flows)
+	way.Blockers = r.settle(q.Flows, way.Verdict)
+	there := slices.Clone(r.crossed[0])
+	slices.Reverse(there)
+	way.Other = !slices.Equal(there, r.crossed[1]) && !w.stopped
 	return way
 }
 
 // turn begins the way back.
 func (w *walker) turn(replies flow.Set) {
-	w.back, w.hops, w.stopped, w.left, w.steps = true, nil, false, replies, 0
+	w.back, w.stopped, w.left, w.steps = true, false, replies, 0
 }
 
 // seenAs is whom the far end sees, where that is a few addresses.
@@ -136,22 +159,25 @@ func (w *walker) seenAs() []netip.Addr {
 
 // replies are the flows of the replies to those asked for: of TCP and UDP to any port that a client may have taken, of
 // other protocols the same.
-func (w *walker) replies(asked flow.Set) flow.Set {
-	ports := replyPorts(w.e, w.from)
-	return asked.WholeProtocols().Intersect(flow.Ports(ports[0], ports[1]).Union(flow.WithoutPorts()))
+func (w *walker) replies() flow.Set {
+	return w.asked.WholeProtocols().Intersect(w.ports.flows())
 }
+
+// flows are those of TCP and UDP to the ports, and all that have no ports.
+func (p Ports) flows() flow.Set { return flow.Ports(p.First, p.Last).Union(flow.WithoutPorts()) }
 
 // replyPorts are the ports that a client at an end may have taken.
-func replyPorts(e *estate.Estate, from End) [2]uint16 {
+func replyPorts(e *estate.Estate, from End) Ports {
+	ports := e.Profile.ReplyPorts
 	if from.Workload != nil {
-		return from.Workload.Subnet.Network.Profile.ReplyPorts
+		ports = from.Workload.Subnet.Network.Profile.ReplyPorts
 	}
-	return e.Profile.ReplyPorts
+	return Ports{ports[0], ports[1]}
 }
 
-// answered gives the flows of asked whose replies all come back, and those of which some do, when of replies those in
+// Answered gives the flows of asked whose replies all come back, and those of which some do, when of replies those in
 // got come back.
-func answered(asked, replies, got flow.Set) (full, some flow.Set) {
+func Answered(asked, replies, got flow.Set) (full, some flow.Set) {
 	for _, protocol := range asked.Protocols() {
 		whole := protocol.WholeProtocols()
 		want, have := replies.Intersect(whole), got.Intersect(whole)
@@ -165,81 +191,25 @@ func answered(asked, replies, got flow.Set) (full, some flow.Set) {
 	return full, some
 }
 
-// settle drops what narrowed the flows without stopping all of them where the question was which flows pass, unless
-// together they left none.
-func (w *walker) settle(v Verdict) []plan.Finding {
-	if !w.asked.Equal(flow.Any()) {
-		return w.blockers
-	}
-	var hard []plan.Finding
-	for _, b := range w.blockers {
-		if b.Severity == plan.Error {
-			hard = append(hard, b)
-		}
-	}
-	if v == Blocked && len(hard) == 0 {
-		return w.blockers
-	}
-	return hard
-}
-
-// otherWay says by what the reply comes back when that is not by what the flow went; empty when it is.
-func (w *walker) otherWay() string {
-	there, back := slices.Clone(w.joins[0]), slices.Clone(w.joins[1])
-	slices.Reverse(back)
-	if slices.Equal(there, back) || w.stopped {
-		return ""
-	}
-	return fmt.Sprintf("it goes by %s, and the reply comes back by %s", orDirect(there), orDirect(w.joins[1]))
-}
-
-func orDirect(joins []string) string {
-	if len(joins) == 0 {
-		return "the network itself"
-	}
-	return and(joins)
-}
-
-// cross notes that the packet crosses something between networks.
-func (w *walker) cross(what string) {
-	i := 0
-	if w.back {
-		i = 1
-	}
-	w.joins[i] = append(w.joins[i], what)
-}
-
-// fails notes, on a quiet walk, that everything stops here, and reports whether the walk is quiet. A walk that is not
-// goes on to say why.
-func (w *walker) fails() bool {
-	if w.quiet == nil {
-		return false
-	}
-	w.stopped = true
-	return true
-}
-
 // hop notes a step that lets everything through that has come so far.
-func (w *walker) hop(kind, where string, at plan.Pos, format string, args ...any) {
-	w.hops = append(w.hops, Hop{Kind: kind, Where: where, What: fmt.Sprintf(format, args...), At: at, Left: w.left})
-}
+func (w *walker) hop(h Hop) { w.record.hop(w, h) }
 
-// block notes a step that stops everything; the walk goes on as if it were fixed.
-func (w *walker) block(kind, where string, f plan.Finding) {
-	f.Severity = plan.Error
-	w.hops = append(w.hops, Hop{Kind: kind, Where: where, What: f.Message, At: f.At, Stops: true})
+// crosses notes that the packet crosses something that joins networks.
+func (w *walker) crosses(o estate.Object) { w.record.crosses(w, o) }
+
+// unexplained notes that everything stops here, and reports whether nobody wants to know why.
+func (w *walker) unexplained() bool {
 	w.stopped = true
-	w.addBlocker(f)
+	return !w.record.explains()
 }
 
-// addBlocker adds a blocker unless the other direction has met the same.
-func (w *walker) addBlocker(f plan.Finding) {
-	for _, b := range w.blockers {
-		if b.Code == f.Code && b.Place == f.Place && b.At == f.At && (b.Message == f.Message || f.Code == "peering-half" || f.Code == "hub-link-half") {
-			return
-		}
-	}
-	w.blockers = append(w.blockers, f)
+// halted reports whether the walk has met what stops everything, and nobody wants to know what is behind that.
+func (w *walker) halted() bool { return w.stopped && !w.record.explains() }
+
+// block notes a step of an object that stops everything; the walk goes on as if it were fixed.
+func (w *walker) block(by estate.Object, f diag.Finding) {
+	w.stopped = true
+	w.record.block(w, f, Hop{Object: by, At: f.At, Stops: true, Code: f.Code, Message: f.Message})
 }
 
 // within reports whether an address lies in a set, and narrows its side to the addresses of which the same is true.
@@ -296,12 +266,12 @@ func (w *walker) leaveSource(p packet) {
 	switch {
 	case w.from.Workload != nil:
 		x := w.from.Workload
-		w.groups(x, outward, p)
+		w.record.groups(w, x, Out, p)
 		w.leaveSubnet(x.Subnet, p)
 	case w.from.Site != nil:
 		w.leaveSite(w.from.Site, p)
 	case w.from.Internet:
-		w.hop("internet", "internet", plan.Pos{}, "from %s", w.describe(p.src))
+		w.hop(Hop{Did: FromInternet, far: p.src})
 		w.fromInternet(p)
 	default:
 		w.nobody(w.from, p.src)
@@ -326,7 +296,7 @@ func (w *walker) leaveTarget(p packet) {
 	case w.to.Site != nil:
 		w.leaveSite(w.to.Site, p)
 	case w.to.Internet:
-		w.hop("internet", "internet", plan.Pos{}, "the reply of %s", w.describe(p.src))
+		w.hop(Hop{Did: ReplyOfInternet, far: p.src})
 		w.fromInternet(p)
 	}
 	w.checkPassed()
@@ -342,15 +312,15 @@ func (w *walker) describe(r role) string {
 
 // nobody ends a walk from or to an address that no workload has.
 func (w *walker) nobody(e End, r role) {
-	f := plan.Finding{Code: "no-workload", At: e.Network.Plan.Name.At, Place: "networks." + e.Network.Name,
-		Message: fmt.Sprintf("no workload has the address %s", r.Addr), Fix: "ask for an address that one has, or give it to one"}
+	f := diag.Finding{Code: NoWorkload, At: e.Network.At(), Place: e.Network.Place(),
+		Message: fmt.Sprintf("no workload has the address %s", r.Addr), Fixes: diag.Advise("ask for an address that one has, or give it to one")}
 	if s := e.Network.SubnetOf(r.Addr); s == nil {
 		f.Message = fmt.Sprintf("%s lies in no subnet of network %s", r.Addr, e.Network.Name)
-		f.Fix = "carve a subnet there, or ask for an address in one"
+		f.Fixes = diag.Advise("carve a subnet there, or ask for an address in one")
 	} else {
-		f.At, f.Place = s.Plan.Name.At, "networks."+e.Network.Name+".subnets."+s.Name
+		f.At, f.Place = s.At(), s.Place()
 	}
-	w.block("subnet", e.Network.Name, f)
+	w.block(e.Network, f)
 }
 
 // goal is the end that the packet must arrive at: the target, or on the way back the source.
@@ -362,51 +332,22 @@ func (w *walker) goal() End {
 }
 
 // goesRound counts a step, and ends a walk that has too many.
-func (w *walker) goesRound(t interface {
-	At() plan.Pos
-	Place() string
-	Path() string
-}) bool {
+func (w *walker) goesRound(t estate.Object) bool {
 	if w.steps++; w.steps <= maxSteps {
 		return false
 	}
-	if !w.fails() {
+	if !w.unexplained() {
 		w.through = nil // that it comes back is not to be expected
-		w.block("table", "table "+t.Path(), plan.Finding{Code: "endless", At: t.At(), Place: t.Place(),
-			Message: fmt.Sprintf("the %s goes round in a circle for ever: %s", w.thing(), strings.Join(w.circle(), ", ")), Fix: "break the circle in one of the tables"})
+		what := "packet"
+		if w.back {
+			what = "reply"
+		}
+		w.block(t, diag.Finding{Code: Endless, At: t.At(), Place: t.Place(),
+			Message: fmt.Sprintf("the %s goes round in a circle for ever: %s", what, strings.Join(w.record.rounds(), ", ")),
+			Fixes:   diag.Advise("break the circle in one of the tables")})
 	}
 	return true
 }
-
-// thing is what the walk follows just now.
-func (w *walker) thing() string {
-	if w.back {
-		return "reply"
-	}
-	return "packet"
-}
-
-// circle keeps the hops up to where a packet goes the same way again, and tells the routes of the first round.
-func (w *walker) circle() []string {
-	for j, h := range w.hops {
-		i := slices.IndexFunc(w.hops[:j], func(o Hop) bool { return o.Where == h.Where && o.What == h.What && o.At == h.At })
-		if i < 0 {
-			continue
-		}
-		var routes []string
-		for _, o := range w.hops[i:j] {
-			if o.Kind == "table" || o.Kind == "hub" {
-				routes = append(routes, fmt.Sprintf("%s (%s)", o.Where, o.What))
-			}
-		}
-		w.hops = w.hops[:j]
-		return routes
-	}
-	return nil
-}
-
-// halted reports whether a quiet walk has met what stops everything.
-func (w *walker) halted() bool { return w.quiet != nil && w.stopped }
 
 // leaveSubnet carries a packet out of a subnet, from whatever emitted it there.
 func (w *walker) leaveSubnet(s *estate.Subnet, p packet) {
@@ -414,13 +355,11 @@ func (w *walker) leaveSubnet(s *estate.Subnet, p packet) {
 		return
 	}
 	if p.dst.IsValid() && p.dst.inRanges(s.Ranges) {
-		if w.quiet == nil {
-			w.hop("subnet", s.Path(), s.Plan.Name.At, "both ends are in it, so no list and no table is asked")
-		}
+		w.hop(Hop{Did: StaysInside, Object: s, At: s.At()})
 		w.enterSubnet(s, p, false)
 		return
 	}
-	w.list(s, outward, p)
+	w.list(s, Out, p)
 	r := lookup(p.dst, s.Table.Routes, s.Table.Lookup)
 	if r == nil {
 		w.noRoute(s, p)
@@ -429,45 +368,48 @@ func (w *walker) leaveSubnet(s *estate.Subnet, p packet) {
 	w.routed(s, r, p)
 }
 
+// list judges a packet by the list of a subnet, when it has one.
+func (w *walker) list(s *estate.Subnet, dir Direction, p packet) {
+	if s.List != nil {
+		w.record.list(w, s.List, dir, p)
+	}
+}
+
 // routed follows the route that a table gave.
 func (w *walker) routed(s *estate.Subnet, r *estate.Route, p packet) {
 	switch {
 	case r.Origin == estate.Local:
-		if w.quiet == nil {
-			w.hop("table", "table "+s.Table.Path(), r.At, "%s is local", r.To)
-		}
+		w.hop(Hop{Did: RouteLocal, Object: s.Table, Route: r, At: r.At})
 		w.arrive(s.Network, p)
-	case r.Via.Blackhole:
-		if !w.fails() {
-			w.misrouted("table", "table "+s.Table.Path(), s, r, p, "blackhole", "table %s drops %s on purpose", s.Table.Path(), r.To)
+	case r.Via == estate.Blackhole:
+		if !w.unexplained() {
+			w.misrouted(s.Table, s, r, p, BlackholeRoute, "table %s drops %s on purpose", s.Table.ID(), r.To)
 		}
 	default:
-		if w.quiet == nil {
-			w.hop("table", "table "+s.Table.Path(), r.At, "%s via %s%s", r.To, r.Via.Name, origins[r.Origin])
-		}
+		w.hop(Hop{Did: Routed, Object: s.Table, Route: r, At: r.At})
 		w.follow(s, r, p)
 	}
 }
 
-var origins = map[estate.Origin]string{estate.Learned: " (installed by itself)", estate.Birth: " (there from birth)"}
-
 // follow takes a next hop out of a subnet.
 func (w *walker) follow(s *estate.Subnet, r *estate.Route, p packet) {
-	switch hop := r.Via; {
-	case hop.Gateway != nil && (hop.Gateway.Internet || hop.Gateway.Egress):
-		w.toInternet(s, hop.Gateway, r, p)
-	case hop.Gateway != nil:
-		w.throughNAT(s, hop.Gateway, r, p)
-	case hop.Peering != nil:
-		w.overPeering(s, hop.Peering, r, p)
-	case hop.Hub != nil:
-		if a := s.Network.Attachment(hop.Hub); a != nil {
+	switch via := r.Via.(type) {
+	case *estate.Gateway:
+		if via.Type == estate.NATGateway {
+			w.throughNAT(s, via, r, p)
+		} else {
+			w.toInternet(s, via, r, p)
+		}
+	case *estate.Peering:
+		w.overPeering(s, via, r, p)
+	case *estate.Hub:
+		if a := s.Network.Attachment(via); a != nil {
 			w.overHub(a.Hub, a.Table, p)
 		}
-	case hop.Site != nil:
-		w.toSite(s, hop.Site, r, p)
-	case hop.Workload != nil:
-		w.throughWorkload(s, hop.Workload, r, p)
+	case *estate.Site:
+		w.toSite(s, via, r, p)
+	case *estate.Workload:
+		w.throughWorkload(s, via, r, p)
 	}
 }
 
@@ -489,7 +431,7 @@ func (w *walker) arrive(n *estate.Network, p packet) {
 // enterSubnet brings a packet into a subnet, past its list when it comes from outside, to the host it is for.
 func (w *walker) enterSubnet(s *estate.Subnet, p packet, crossed bool) {
 	if crossed {
-		w.list(s, inward, p)
+		w.list(s, In, p)
 	}
 	host, goal := s.Network.Host(p.dst.Addr), w.goal()
 	switch {
@@ -498,10 +440,10 @@ func (w *walker) enterSubnet(s *estate.Subnet, p packet, crossed bool) {
 	case w.back && !w.translated.Nobody() && host == w.translated:
 		w.turnBack(p)
 	case host.Workload != nil && host.Workload == goal.Workload:
-		if !w.back {
-			w.groups(host.Workload, inward, p)
-		} else if w.quiet == nil {
-			w.hop("workload", host.Workload.Name, host.Workload.Plan.Name.At, "its groups remember the flow")
+		if w.back {
+			w.hop(Hop{Did: FlowRemembered, Object: host.Workload, At: host.Workload.At()})
+		} else {
+			w.record.groups(w, host.Workload, In, p)
 		}
 	default:
 		w.lost(s.Network, s, p)
@@ -510,47 +452,47 @@ func (w *walker) enterSubnet(s *estate.Subnet, p packet, crossed bool) {
 
 // stranger blocks a reply that does not come from the address that the flow was sent to.
 func (w *walker) stranger(s *estate.Subnet, p packet) {
-	if w.fails() {
+	if w.unexplained() {
 		return
 	}
-	f := plan.Finding{Code: "reply-from-stranger", At: s.Plan.Name.At, Place: "networks." + s.Network.Name + ".subnets." + s.Name,
+	f := diag.Finding{Code: ReplyFromStranger, At: s.At(), Place: s.Place(),
 		Message: fmt.Sprintf("the reply comes from %s, since it does not go by the gateway that translates it, and the flow was sent to %s", p.src.Addr, w.sentTo),
-		Fix:     "lead the reply to the internet gateway, or ask for the private address"}
+		Fixes:   diag.Advise("lead the reply to the internet gateway, or ask for the private address")}
 	if x := w.to.Workload; x != nil {
 		f.At, f.Place = x.Subnet.Table.At(), x.Subnet.Table.Place()
 	}
-	w.block("subnet", s.Path(), f)
+	w.block(s, f)
 }
 
 // lost ends a way that leads to the wrong place, and goes on at the right one.
 func (w *walker) lost(n *estate.Network, s *estate.Subnet, p packet) {
-	if w.fails() {
+	if w.unexplained() {
 		return
 	}
-	goal := w.goal()
-	place := plan.Finding{At: n.Plan.Name.At, Place: "networks." + n.Name}
-	where := n.Name
+	goal, where := w.goal(), estate.Object(n)
 	if s != nil {
-		place.At, place.Place, where = s.Plan.Name.At, "networks."+n.Name+".subnets."+s.Name, s.Path()
+		where = s
 	}
+	f := diag.Finding{At: where.At(), Place: where.Place()}
 	host := n.Host(p.dst.Addr)
 	switch {
 	case host.NAT != nil && !w.back:
-		place.Code, place.Message = "nat-inbound", fmt.Sprintf("nothing that starts outside comes in through NAT gateway %s", host.Name())
-		place.Fix = "ask for the workload itself"
-		w.block("nat", host.Name(), place)
+		f.Code, f.Message = NATInbound, fmt.Sprintf("nothing that starts outside comes in through NAT gateway %s", host.Name())
+		f.Fixes = diag.Advise("ask for the workload itself")
+		w.block(host.NAT, f)
 		return
 	case goal.Network == n:
 		w.nobody(goal, p.dst)
 		return
 	case goal.Workload != nil && goal.Workload.Subnet.Network == n:
-		place.Code, place.Message = "not-there", fmt.Sprintf("%s is not where %s is", p.dst.Addr, goal.Workload.Name)
+		f.Code, f.Message = NotThere, fmt.Sprintf("%s is not where %s is", p.dst.Addr, goal.Workload.Name)
+		f.Fixes = diag.Advise("give them addresses of their own")
 	default:
-		place.Code = "overlap"
-		place.Message = fmt.Sprintf("%s is also an address of network %s, and the packet stays there", p.dst.Addr, n.Name)
-		place.Fix = fmt.Sprintf("give network %s or %s a range of its own; see wendrik overlaps", n.Name, goal.owner())
+		f.Code = Overlap
+		f.Message = fmt.Sprintf("%s is also an address of network %s, and the packet stays there", p.dst.Addr, n.Name)
+		f.Fixes = diag.Advise(fmt.Sprintf("give network %s or %s a range of its own", n.Name, goal.owner()))
 	}
-	w.block("subnet", where, place)
+	w.block(where, f)
 	w.deliver(p)
 }
 
@@ -562,12 +504,4 @@ func (w *walker) deliver(p packet) {
 		}
 		w.enterSubnet(x.Subnet, p, true)
 	}
-}
-
-// network is the network that the end lives in; nil for a site and the internet.
-func (e End) network() *estate.Network {
-	if e.Workload != nil {
-		return e.Workload.Subnet.Network
-	}
-	return e.Network
 }

@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 // The tests plan inside 10.0.0.0/24, small enough for a twin that looks at each of its 256 addresses.
@@ -30,22 +30,22 @@ func estateOf(t *testing.T, rng *rand.Rand) (*estate.Estate, []netip.Prefix) {
 	t.Helper()
 	root := netip.MustParsePrefix("10.0.0.0/24")
 	for {
-		var text strings.Builder
-		text.WriteString("wendrik: 1\nspace:\n  all: {block: 10.0.0.0/24}\n")
+		var content strings.Builder
+		content.WriteString("wendrik: 1\nspace:\n  all: {block: 10.0.0.0/24}\n")
 		for i := range rng.IntN(4) {
 			held := ""
 			if rng.IntN(2) == 0 {
 				held = ", held: a reason"
 			}
-			fmt.Fprintf(&text, "  b%d: {block: %s, within: all%s}\n", i, piece(rng, root, 28), held)
+			fmt.Fprintf(&content, "  b%d: {block: %s, within: all%s}\n", i, piece(rng, root, 28), held)
 		}
-		text.WriteString("networks:\n  none: {range: 10.9.0.0/16}\n")
+		content.WriteString("networks:\n  none: {range: 10.9.0.0/16}\n")
 		for i := range rng.IntN(4) {
 			p := piece(rng, root, 27)
-			fmt.Fprintf(&text, "  n%d: {range: %s, subnets: {s: {range: %s}}}\n", i, p, piece(rng, p, 30))
+			fmt.Fprintf(&content, "  n%d: {range: %s, subnets: {s: {range: %s}}}\n", i, p, piece(rng, p, 30))
 		}
-		fmt.Fprintf(&text, "sites: {q: {ranges: %s}}\nclusters: {c: {in: none, pods: %s}}\n", piece(rng, root, 29), piece(rng, root, 29))
-		e, findings := estate.Load(plan.NewSource("p", []byte(text.String())))
+		fmt.Fprintf(&content, "sites: {q: {ranges: %s}}\nclusters: {c: {in: none, pods: %s}}\n", piece(rng, root, 29), piece(rng, root, 29))
+		e, findings := estate.Load(text.One("p", content.String()))
 		if len(findings) == 0 {
 			return e, []netip.Prefix{piece(rng, root, 30)}
 		}
@@ -99,7 +99,7 @@ func TestTreeAgainstEachAddress(t *testing.T) {
 				}
 				is := map[string]bool{"free": n.Free.Contains(a), "held": n.Held.Contains(a), "inner": n.Inner.Contains(a), "used": n.Used.Contains(a)}
 				for name, yes := range is {
-					require.Equal(t, name == want, yes, "seed %d: %s of %s in block %s is %s\n%s", seed, a, n.Range, n.Block.Name, want, e.Plan.Source.Text)
+					require.Equal(t, name == want, yes, "seed %d: %s of %s in block %s is %s\n%s", seed, a, n.Range, n.Block.Name, want, e.Plan.Files.First().Text)
 				}
 			}
 			partsOf(t, n)

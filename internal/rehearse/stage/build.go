@@ -99,10 +99,10 @@ func (b *builder) network(n *estate.Network) {
 	}
 	edge(r.Node, r.bridges, n.Subnets)
 	for _, w := range n.Workloads() {
-		if len(w.Subnet.Ranges) == 0 || !w.Forwards && !b.wanted(w) {
+		if len(w.Subnet.Ranges) == 0 || w.Forwards == estate.NotForwarding && !b.wanted(w) {
 			continue
 		}
-		x := b.node("workload "+w.Name, w.Forwards)
+		x := b.node("workload "+w.Name, w.Forwards != estate.NotForwarding)
 		x.Workload = w
 		b.helpers[w] = b.host(x, r, w.Subnet, w.Addrs)
 		guard(x, w)
@@ -111,7 +111,7 @@ func (b *builder) network(n *estate.Network) {
 		if g.In == nil {
 			continue
 		}
-		x := b.node("NAT gateway "+g.Path(), true)
+		x := b.node("NAT gateway "+g.ID(), true)
 		b.helpers[g] = b.host(x, r, g.In, g.Addrs)
 		x.chain(Chain{Name: "in", Hook: Input, Drops: true, Rules: known()})
 		x.chain(Chain{Name: "pass-on", Hook: Forward, Rules: []Filter{{State: Invalid, Then: Drop}}})
@@ -146,9 +146,9 @@ func (b *builder) gates(r *router) {
 	var all []*estate.Gateway
 	lets := false
 	for _, g := range n.Gateways {
-		if (g.Internet || g.Egress) && g.Attached {
+		if g.Type != estate.NATGateway && g.Attached {
 			all = append(all, g)
-			lets = lets || g.Internet
+			lets = lets || g.Type == estate.InternetGateway
 		}
 	}
 	if len(all) == 0 {
@@ -173,7 +173,7 @@ func (b *builder) gates(r *router) {
 			if first == nil {
 				first = in
 			}
-			if g.Egress {
+			if g.Type == estate.EgressGateway {
 				// IPv6 alone, and no replies: neither to what came in by another gateway, nor to what came another way.
 				forward = append(forward, Filter{In: in.Name, Family: 4, Then: Drop}, Filter{In: in.Name, State: Reply, Then: Drop},
 					Filter{In: in.Name, State: Invalid, Answer: Answering, Then: Drop}, Filter{In: in.Name, State: Invalid, Protocol: "icmp", Then: Drop})

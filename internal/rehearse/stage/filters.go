@@ -29,11 +29,11 @@ func guard(n *Node, w *estate.Workload) {
 	}
 	n.chain(Chain{Name: "in", Hook: Input, Drops: true, Rules: in})
 	n.chain(Chain{Name: "out", Hook: Output, Drops: true, Rules: out})
-	if !w.Forwards {
+	if w.Forwards == estate.NotForwarding {
 		return
 	}
 	passOn := []Filter{{State: Known}}
-	if w.Translates {
+	if w.Forwards == estate.NATForwarding {
 		passOn = append(passOn, Filter{State: Invalid, Then: Drop})
 	} else {
 		// It sees only half of a flow whose replies go another way: the first packet, and then one that follows no answer.
@@ -49,7 +49,7 @@ func guard(n *Node, w *estate.Workload) {
 	}
 	n.Chains = append(n.Chains, Chain{Name: "onward", Rules: onward})
 	n.chain(Chain{Name: "pass-on", Hook: Forward, Drops: true, Rules: passOn})
-	if w.Translates {
+	if w.Forwards == estate.NATForwarding {
 		translate(n, w.Addrs)
 	}
 }

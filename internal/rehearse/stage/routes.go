@@ -74,36 +74,38 @@ func (b *builder) subnetRoutes(r *router, s *estate.Subnet) []Route {
 }
 
 func (b *builder) subnetRoute(r *router, s *estate.Subnet, x *estate.Route) Route {
-	dead := Route{To: x.To, Kind: Unreachable}
-	switch via := x.Via; {
-	case x.Origin == estate.Local:
+	if x.Origin == estate.Local {
 		return Route{To: x.To, Kind: Next}
-	case via.Gateway != nil && (via.Gateway.Internet || via.Gateway.Egress):
-		g := gate{gateway: via.Gateway}
+	}
+	switch via := x.Via.(type) {
+	case *estate.Gateway:
+		if via.Type == estate.NATGateway {
+			if _, has := via.AddrLike(x.To.Addr()); via.In != nil && has {
+				return b.through(r, via, via.In, x.To)
+			}
+			break
+		}
+		g := gate{gateway: via}
 		if s.Network.Profile.NATServes {
 			g.subnet = s
 		}
 		if outer := r.inner[g]; outer != nil {
 			return over(x.To, outer)
 		}
-	case via.Gateway != nil:
-		if _, has := via.Gateway.AddrLike(x.To.Addr()); via.Gateway.In != nil && has {
-			return b.through(r, via.Gateway, via.Gateway.In, x.To)
-		}
-	case via.Workload != nil:
-		return b.through(r, via.Workload, via.Workload.Subnet, x.To)
-	case via.Peering != nil:
-		if ends, stands := b.joins[via.Peering]; stands {
+	case *estate.Workload:
+		return b.through(r, via, via.Subnet, x.To)
+	case *estate.Peering:
+		if ends, stands := b.joins[via]; stands {
 			return over(x.To, ends.at(r.Node))
 		}
-	case via.Hub != nil:
-		if a := s.Network.Attachment(via.Hub); a != nil {
+	case *estate.Hub:
+		if a := s.Network.Attachment(via); a != nil {
 			return over(x.To, b.ties[a])
 		}
-	case via.Site != nil:
-		return over(x.To, b.links[via.Site][1])
+	case *estate.Site:
+		return over(x.To, b.links[via][1])
 	}
-	return dead
+	return Route{To: x.To, Kind: Unreachable}
 }
 
 // through is a route to a host of a subnet that passes packets on. One that is not built drops them.
@@ -122,12 +124,13 @@ func (b *builder) custom(n *estate.Network) []Route {
 		if taken(out, c.To) {
 			continue
 		}
-		if c.Via.Site != nil {
-			out = append(out, over(c.To, b.links[c.Via.Site][1]))
-			continue
-		}
-		if a := n.Attachment(c.Via.Hub); a != nil {
-			out = append(out, over(c.To, b.ties[a]))
+		switch via := c.Via.(type) {
+		case *estate.Site:
+			out = append(out, over(c.To, b.links[via][1]))
+		case *estate.Hub:
+			if a := n.Attachment(via); a != nil {
+				out = append(out, over(c.To, b.ties[a]))
+			}
 		}
 	}
 	return out
@@ -161,13 +164,13 @@ func (b *builder) hubRoutes(h *estate.Hub) {
 }
 
 func (b *builder) hubRoute(h *estate.Hub, r *estate.Route) Route {
-	if l := r.Via.Link; l != nil {
+	if l, is := r.Via.(*estate.HubLink); is {
 		if ends, stands := b.joins[l]; stands {
 			return over(r.To, ends.at(b.hubs[h]))
 		}
 	}
 	for _, a := range h.Attachments {
-		if near := b.ties[a]; near != nil && (a.Network != nil && a.Network == r.Via.Network || a.Site != nil && a.Site == r.Via.Site) {
+		if near := b.ties[a]; near != nil && a.To() == r.Via {
 			return over(r.To, near.Peer)
 		}
 	}

@@ -13,13 +13,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 	"wendrik/internal/randomplan"
 )
 
-func load(t *testing.T, text string) *estate.Estate {
+func load(t *testing.T, content string) *estate.Estate {
 	t.Helper()
-	e, findings := estate.Load(plan.NewSource("wendrik.yaml", []byte(text)))
+	e, findings := estate.Load(text.One("wendrik.yaml", content))
 	require.Empty(t, findings)
 	return e
 }
@@ -45,8 +45,8 @@ func TestStagesHoldTogether(t *testing.T) {
 		texts = append(texts, randomplan.Write(rand.New(rand.NewPCG(seed, 3))))
 	}
 	routes := 0
-	for _, text := range texts {
-		e := load(t, text)
+	for _, content := range texts {
+		e := load(t, content)
 		internet, sites := outside(e)
 		s := Build(e, everybody, internet, sites)
 		links := map[netip.Addr]bool{}
@@ -248,7 +248,7 @@ func TestParts(t *testing.T) {
 
 // TestSiteAndHubs reads the tables of a site behind a hub, and of two hubs with a link, of which one half may be missing.
 func TestSiteAndHubs(t *testing.T) {
-	const text = `wendrik: 1
+	const content = `wendrik: 1
 networks:
   west: {range: 10.144.0.0/20, subnets: {a: {range: 10.144.0.0/24}}, tables: {main: {main: true, routes: [{to: 10.0.0.0/8, via: spine}]}}}
   north: {range: 10.148.0.0/20, subnets: {a: {range: 10.148.0.0/24}}, tables: {main: {main: true, routes: [{to: 10.0.0.0/8, via: rail}]}}}
@@ -260,7 +260,7 @@ hub-links: {bridge: {between: [spine, rail], accepted: ACCEPTED, tables: {spine:
 sites: {depot: {ranges: 10.212.0.0/16, knows: [10.144.0.0/24, 10.148.0.0/20]}}
 `
 	for accepted, want := range map[string]Kind{"[spine, rail]": Deliver, "[spine]": Unreachable} {
-		e := load(t, strings.Replace(text, "ACCEPTED", accepted, 1))
+		e := load(t, strings.Replace(content, "ACCEPTED", accepted, 1))
 		internet, sites := outside(e)
 		s := Build(e, everybody, internet, sites)
 		spine := s.named("hub spine")

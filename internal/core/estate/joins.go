@@ -1,0 +1,204 @@
+package estate
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/plan"
+)
+
+// This part of the builder binds what joins networks: sites, peerings, hubs and their links.
+
+func (b *builder) sites() {
+	for _, p := range b.e.Plan.Sites {
+		s := &Site{Plan: p, Name: p.Name.Value, Ranges: prefixes(p.Ranges), Knows: prefixes(p.Knows)}
+		b.e.Sites = append(b.e.Sites, s)
+		b.e.scope.bind(s.Name, s)
+		for _, kind := range []Kind{NetworkKind, WorkloadKind} {
+			if b.e.scope[kind][s.Name] != nil {
+				b.report(p.Name.At, spot{s, ""}, nameTwice, "rename one of them", "a %s is named %s too, and both can be an end of a question", kind, s.Name)
+			}
+		}
+		if p.Link.Given() {
+			if s.Link = b.network(p.Link, spot{s, "link"}); s.Link != nil {
+				s.Link.Links = append(s.Link.Links, s)
+			}
+		}
+	}
+}
+
+func (b *builder) clusters() {
+	for _, p := range b.e.Plan.Clusters {
+		c := &Cluster{Plan: p, Name: p.Name.Value, Pods: prefixes(p.Pods), Services: prefixes(p.Services)}
+		if p.In.Given() {
+			if c.Network = b.network(p.In, spot{c, "in"}); c.Network == nil {
+				continue
+			}
+		}
+		b.e.Clusters = append(b.e.Clusters, c)
+		b.e.scope.bind(c.Name, c)
+	}
+}
+
+func (b *builder) peerings() {
+	for _, p := range b.e.Plan.Peerings {
+		x := &Peering{Plan: p, Name: p.Name.Value}
+		if !between(b, p.Between, x, NetworkKind, &x.Between) {
+			continue
+		}
+		b.halves(p.Accepted, p.Between, &x.Accepted, spot{x, "accepted"})
+		b.halves(p.Exports, p.Between, &x.Exports, spot{x, "exports"})
+		b.halves(p.Imports, p.Between, &x.Imports, spot{x, "imports"})
+		b.e.Peerings = append(b.e.Peerings, x)
+		b.e.scope.bind(x.Name, x)
+		for _, n := range x.Between {
+			n.Peerings = append(n.Peerings, x)
+		}
+	}
+}
+
+// between binds the two ends of a peering or a link, and reports whether there are two.
+func between[T Object](b *builder, given []plan.Text, what Object, kind Kind, ends *[2]T) bool {
+	word, in := strings.ReplaceAll(string(what.Kind()), " ", "-"), spot{what, "between"}
+	if len(given) != 2 {
+		if len(given) > 0 {
+			b.report(given[0].At, in, diag.Code("bad-"+word), "write  between: [ONE, OTHER]", "a %s is between two %ss, not %d", what.Kind(), kind, len(given))
+		}
+		return false
+	}
+	none := Object(*new(T))
+	for i, t := range given {
+		ends[i] = lookup[T](b, nil, b.e.scope, kind, t, in)
+	}
+	switch {
+	case Object(ends[0]) == none || Object(ends[1]) == none:
+		return false
+	case Object(ends[0]) == Object(ends[1]):
+		b.report(given[1].At, in, diag.Code(word+"-with-itself"), "name another "+string(kind), "a %s cannot join %s %s with itself", what.Kind(), kind, given[0].Value)
+		return false
+	}
+	return true
+}
+
+// halves notes which of two ends are named.
+func (b *builder) halves(named, ends []plan.Text, into *[2]bool, in spot) {
+	for _, t := range named {
+		i := slices.IndexFunc(ends, func(end plan.Text) bool { return end.Value == t.Value })
+		if i < 0 {
+			b.unknown(t, in, "end of this "+string(in.of.Kind()), []string{ends[0].Value, ends[1].Value})
+			continue
+		}
+		into[i] = true
+	}
+}
+
+func (b *builder) hubs() {
+	for _, p := range b.e.Plan.Hubs {
+		h := &Hub{Plan: p, Name: p.Name.Value, scope: scope{}}
+		b.e.Hubs = append(b.e.Hubs, h)
+		b.e.scope.bind(h.Name, h)
+		if p.Region.Given() {
+			b.region(p.Region, spot{h, "region"})
+		}
+		for _, tp := range p.Tables {
+			t := &HubTable{Plan: tp, Name: tp.Name.Value, Hub: h}
+			h.Tables = append(h.Tables, t)
+			h.scope.bind(t.Name, t)
+		}
+		for _, ap := range p.Attach {
+			a := &Attachment{Hub: h, Network: b.e.Network(ap.Who.Value), Site: b.e.Site(ap.Who.Value), At: ap.Who.At}
+			a.Table = b.tableOfHub(h, ap.Table, spot{h, "attach." + ap.Who.Value})
+			switch {
+			case a.Network != nil:
+				a.Site = nil
+				a.Network.Attachments = append(a.Network.Attachments, a)
+			case a.Site != nil:
+				a.Site.Attachments = append(a.Site.Attachments, a)
+			default:
+				b.unknown(ap.Who, spot{h, "attach"}, "network or site", b.e.scope.names(NetworkKind, SiteKind))
+				continue
+			}
+			h.Attachments = append(h.Attachments, a)
+		}
+	}
+}
+
+// tableOfHub finds a table of a hub, or reports the name.
+func (b *builder) tableOfHub(h *Hub, t plan.Text, in spot) *HubTable {
+	return lookup[*HubTable](b, h, h.scope, HubTableKind, t, in)
+}
+
+func (b *builder) hubLinks() {
+	for _, p := range b.e.Plan.HubLinks {
+		l := &HubLink{Plan: p, Name: p.Name.Value}
+		if !between(b, p.Between, l, HubKind, &l.Between) {
+			continue
+		}
+		b.halves(p.Accepted, p.Between, &l.Accepted, spot{l, "accepted"})
+		for _, t := range p.Tables {
+			i := slices.IndexFunc(l.Between[:], func(h *Hub) bool { return h.Name == t.Who.Value })
+			if i < 0 {
+				b.unknown(t.Who, spot{l, "tables"}, "end of this hub link", []string{p.Between[0].Value, p.Between[1].Value})
+				continue
+			}
+			l.Tables[i] = b.tableOfHub(l.Between[i], t.Table, spot{l, "tables"})
+		}
+		for i, h := range l.Between {
+			if l.Tables[i] == nil && !slices.ContainsFunc(p.Tables, func(t plan.Attachment) bool { return t.Who.Value == h.Name }) {
+				b.report(p.Name.At, spot{l, ""}, noHubTable, fmt.Sprintf("add  tables: {%s: TABLE, ...}", h.Name), "nothing says which table of hub %s looks up what comes over link %s", h.Name, l.Name)
+			}
+		}
+		b.e.HubLinks = append(b.e.HubLinks, l)
+		b.e.scope.bind(l.Name, l)
+	}
+}
+
+func (b *builder) hubTables() {
+	for _, h := range b.e.Hubs {
+		for _, t := range h.Tables {
+			b.hubTable(t)
+		}
+	}
+}
+
+func (b *builder) hubTable(t *HubTable) {
+	for _, r := range t.Plan.Routes {
+		route := &Route{To: r.To.Prefix, Origin: ByHand, At: r.At}
+		if r.Via.Value == plan.Blackhole {
+			route.Via = Blackhole
+		} else if l := b.e.HubLink(r.Via.Value); l != nil && slices.Contains(l.Between[:], t.Hub) {
+			route.Via = l
+		} else if a := b.attached(t.Hub, r.Via, spot{t, "routes"}); a != nil {
+			route.Via = a.To()
+		} else {
+			continue
+		}
+		b.add(&t.Routes, t.routes.Insert(route.To, route), route, t)
+	}
+	for _, name := range t.Plan.Learns {
+		a := b.attached(t.Hub, name, spot{t, "learns"})
+		if a == nil {
+			continue
+		}
+		for _, p := range a.Ranges() {
+			route := &Route{To: p, Origin: Learned, Via: a.To(), At: name.At}
+			t.Routes = append(t.Routes, route)
+			t.routes.Insert(p, route)
+		}
+	}
+}
+
+// attached finds who is attached to a hub under a name, or reports the name.
+func (b *builder) attached(h *Hub, t plan.Text, in spot) *Attachment {
+	var known []string
+	for _, a := range h.Attachments {
+		if a.To().ID() == t.Value {
+			return a
+		}
+		known = append(known, a.To().ID())
+	}
+	b.unknown(t, in, "attachment of hub "+h.Name, known)
+	return nil
+}

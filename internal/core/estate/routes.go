@@ -1,0 +1,203 @@
+package estate
+
+import (
+	"cmp"
+	"net/netip"
+	"slices"
+
+	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/plan"
+)
+
+// This part of the builder binds route tables, and what their routes lead to.
+
+func (b *builder) tables() {
+	for _, n := range b.e.Networks {
+		for _, p := range n.Plan.Tables {
+			t := &Table{Plan: p, Name: p.Name.Value, Network: n, Main: p.Main.Value}
+			n.Tables = append(n.Tables, t)
+			n.scope.bind(t.Name, t)
+			if t.Main {
+				if n.Main != nil {
+					b.report(p.Main.At, spot{t, "main"}, twoMainTables, "keep one main table", "network %s has main table %s already", n.Name, n.Main.Name)
+				} else {
+					n.Main = t
+				}
+			}
+			b.associate(t)
+		}
+		if n.Main == nil {
+			n.Main = &Table{Name: "main", Network: n, Main: true}
+			n.Tables = append(n.Tables, n.Main)
+			n.scope.bind(n.Main.Name, n.Main)
+		}
+		for _, s := range n.Subnets {
+			if s.Table == nil {
+				s.Table, s.ByDefault = n.Main, true
+				n.Main.Subnets = append(n.Main.Subnets, s)
+			}
+		}
+		for _, t := range n.Tables {
+			b.routes(t)
+		}
+	}
+}
+
+// associate gives a table to the subnets that it names.
+func (b *builder) associate(t *Table) {
+	in := spot{t, "subnets"}
+	for _, name := range t.Plan.Subnets {
+		s := b.subnet(t.Network, name, in)
+		switch {
+		case s == nil:
+		case s.Table == t:
+			b.report(name.At, in, tableTwice, "name it once", "subnet %s stands twice", s.Name)
+		case s.Table != nil:
+			b.report(name.At, in, tableTwice, "name the subnet in one table only", "subnet %s has table %s already", s.Name, s.Table.Name)
+		default:
+			s.Table = t
+			t.Subnets = append(t.Subnets, s)
+		}
+	}
+}
+
+// The ranges of default routes.
+var everywhere = []netip.Prefix{netip.MustParsePrefix("0.0.0.0/0"), netip.MustParsePrefix("::/0")}
+
+// routes fills a table in the order in which routes beat each other at the same length.
+func (b *builder) routes(t *Table) {
+	n := t.Network
+	for _, p := range n.Ranges {
+		r := &Route{To: p, Origin: Local}
+		t.Routes = append(t.Routes, r)
+		t.routes.Insert(p, r)
+	}
+	if t.Plan != nil {
+		for _, rp := range t.Plan.Routes {
+			hop := b.nextHop(n, rp.Via, spot{t, "routes"})
+			if hop == nil {
+				continue
+			}
+			r := &Route{To: rp.To.Prefix, Origin: ByHand, Via: hop, At: rp.At}
+			if slices.Contains(n.Ranges, r.To) {
+				b.report(r.At, spot{t, "routes"}, routeLocal, "remove it, or route a part of the range", "%s is the network's own range, and its local route always wins", r.To)
+				continue
+			}
+			b.add(&t.Routes, t.routes.Insert(r.To, r), r, t)
+		}
+	}
+	if n.Profile.PeerRoutes {
+		for _, p := range n.Peerings {
+			if !p.Stands() {
+				continue
+			}
+			for _, far := range p.Far(n).Ranges {
+				r := &Route{To: far, Origin: Learned, Via: p, At: p.At()}
+				t.Routes = append(t.Routes, r)
+				t.routes.Insert(far, r)
+			}
+		}
+	}
+	if g := n.InternetGateway(); n.Profile.DefaultRoute && g != nil {
+		for _, all := range everywhere {
+			r := &Route{To: all, Origin: Birth, Via: g}
+			if t.routes.Insert(r.To, r) {
+				t.Routes = append(t.Routes, r)
+			}
+		}
+	}
+}
+
+// add notes a route by hand, or reports that its range is routed already.
+func (b *builder) add(list *[]*Route, added bool, r *Route, t Object) {
+	*list = append(*list, r)
+	if !added {
+		b.report(r.At, spot{t, "routes"}, routeTwice, "keep one of the two", "this table has a route to %s already", r.To)
+	}
+}
+
+// imports gives networks the custom routes that their peers export to them, where those install themselves.
+func (b *builder) imports() {
+	for _, n := range b.e.Networks {
+		for _, r := range n.Main.Routes {
+			if r.Origin != ByHand {
+				continue
+			}
+			switch r.Via.(type) {
+			case *Site, *Hub:
+				n.Custom = append(n.Custom, r)
+			}
+		}
+	}
+	for _, p := range b.e.Peerings {
+		for i, n := range p.Between {
+			far := p.Between[1-i]
+			if !n.Profile.PeerRoutes || !p.Stands() || !p.Carries(far) {
+				continue
+			}
+			for _, custom := range far.Custom {
+				for _, t := range n.Tables {
+					r := &Route{To: custom.To, Origin: Learned, Via: p, At: p.At()}
+					if t.routes.Insert(r.To, r) {
+						t.Routes = append(t.Routes, r)
+					}
+				}
+			}
+		}
+	}
+}
+
+// nextHop finds what a route of a network leads to: a gateway of the network, a peering, hub or site that the network is
+// tied to, or a workload. It gives nil, and reports, when there is no such thing.
+func (b *builder) nextHop(n *Network, via plan.Text, in spot) Object {
+	if via.Value == plan.Blackhole {
+		return Blackhole
+	}
+	if g := n.Gateway(via.Value); g != nil {
+		if len(g.Serves) > 0 {
+			b.report(via.At, in, natNoHop, "route to the internet gateway; the NAT serves its subnets there", "NAT gateway %s serves subnets and is no next hop", g.Name)
+			return nil
+		}
+		return g
+	}
+	apart := func(fix, format string, args ...any) Object {
+		b.report(via.At, in, notJoined, fix, format, args...)
+		return nil
+	}
+	if p := b.e.Peering(via.Value); p != nil {
+		if !slices.Contains(n.Peerings, p) {
+			return apart("choose a peering of "+n.Name+": "+cmp.Or(phrase.Names(n.Peerings, (*Peering).ID), "it has none"), "peering %s does not have network %s at either end", p.Name, n.Name)
+		}
+		return p
+	}
+	if h := b.e.Hub(via.Value); h != nil {
+		if n.Attachment(h) == nil {
+			return apart("add "+n.Name+" to attach of the hub, with a hub table", "network %s is not attached to hub %s", n.Name, h.Name)
+		}
+		return h
+	}
+	if s := b.e.Site(via.Value); s != nil {
+		if s.Link != n {
+			return apart("write  link: "+n.Name+"  at the site, or route to the hub that it is behind", "site %s is not linked to network %s", s.Name, n.Name)
+		}
+		return s
+	}
+	if w := b.e.Workload(via.Value); w != nil {
+		if w.Subnet == nil || w.Subnet.Network != n {
+			return apart("choose a workload of network "+n.Name, "workload %s is not in network %s", w.Name, n.Name)
+		}
+		return w
+	}
+	known := n.scope.names(GatewayKind)
+	for _, p := range n.Peerings {
+		known = append(known, p.Name)
+	}
+	for _, a := range n.Attachments {
+		known = append(known, a.Hub.Name)
+	}
+	for _, s := range n.Links {
+		known = append(known, s.Name)
+	}
+	b.unknown(via, in, "gateway, peering, hub, site or workload", append(known, plan.Blackhole))
+	return nil
+}

@@ -1,0 +1,93 @@
+package estate
+
+import (
+	"net/netip"
+	"slices"
+	"strings"
+
+	"wendrik/internal/core/plan"
+)
+
+// This part of the builder binds groups, the groups that rules name, and the ends of expectations.
+
+func (b *builder) rules() {
+	for _, n := range b.e.Networks {
+		for _, p := range n.Plan.Groups {
+			g := &Group{Plan: p, Name: p.Name.Value, Network: n, addrs: map[netip.Addr]bool{}}
+			n.Groups = append(n.Groups, g)
+			n.scope.bind(g.Name, g)
+		}
+	}
+	for _, n := range b.e.Networks {
+		for _, g := range n.Groups {
+			g.In = b.bindRules(n, g.Plan.In, spot{g, "in"})
+			g.Out = b.bindRules(n, g.Plan.Out, spot{g, "out"})
+		}
+		for _, l := range n.Lists {
+			l.In = b.bindRules(n, l.Plan.In, spot{l, "in"})
+			l.Out = b.bindRules(n, l.Plan.Out, spot{l, "out"})
+		}
+	}
+	for _, w := range b.e.Workloads {
+		if w.Subnet == nil {
+			continue
+		}
+		n := w.Subnet.Network
+		for _, t := range w.Plan.Groups {
+			t.Value = strings.TrimPrefix(t.Value, n.Name+"/")
+			g := lookup[*Group](b, n, n.scope, GroupKind, t, spot{w, "groups"})
+			if g == nil || slices.Contains(w.Groups, g) {
+				continue
+			}
+			w.Groups = append(w.Groups, g)
+			g.Members = append(g.Members, w)
+			for _, a := range w.Addrs {
+				g.addrs[a] = true
+			}
+		}
+	}
+}
+
+func (b *builder) bindRules(n *Network, rules []plan.Rule, in spot) []Rule {
+	out := make([]Rule, 0, len(rules))
+	for i := range rules {
+		r := Rule{Rule: &rules[i]}
+		if name := rules[i].Peer.Group; name != "" {
+			owner := n
+			if network, group, found := strings.Cut(name, "/"); found {
+				if owner = b.network(plan.Text{Value: network, At: r.At}, in); owner == nil {
+					continue
+				}
+				name = group
+			}
+			if r.Group = lookup[*Group](b, owner, owner.scope, GroupKind, plan.Text{Value: name, At: r.At}, in); r.Group == nil {
+				continue
+			}
+		}
+		out = append(out, r)
+	}
+	return out
+}
+
+// expectations checks that each end is a thing of the estate.
+func (b *builder) expectations() {
+	for _, x := range b.e.Plan.Expect {
+		for _, end := range []string{x.From, x.To} {
+			if !b.e.isEnd(end) {
+				b.unknown(plan.Text{Value: end, At: x.At}, spot{key: "expect"}, "workload, site, network, tier or subnet",
+					append(b.e.scope.names(WorkloadKind, SiteKind, NetworkKind), "internet"))
+			}
+		}
+	}
+}
+
+// isEnd reports whether a word names something that can be an end of a question.
+func (e *Estate) isEnd(word string) bool {
+	if _, err := netip.ParseAddr(word); err == nil || word == plan.Internet {
+		return true
+	}
+	return slices.ContainsFunc(e.Named(word), func(o Object) bool { return slices.Contains(EndKinds, o.Kind()) })
+}
+
+// EndKinds are the kinds of objects that can be an end of a question.
+var EndKinds = []Kind{WorkloadKind, SiteKind, NetworkKind, TierKind, SubnetKind}

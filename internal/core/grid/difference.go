@@ -1,0 +1,314 @@
+package grid
+
+import (
+	"runtime"
+	"slices"
+	"sync"
+	"sync/atomic"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/reach"
+)
+
+// This file compares who reaches whom in two estates.
+
+// Difference is flows between some ends that pass in one estate, and not in another, wholly or in part. Every end of
+// From differs so towards every end of To, but for itself.
+type Difference struct {
+	From, To []string // by name
+	Flows    flow.Set
+}
+
+// Differences are what a change opens, and what it closes.
+type Differences struct{ Opens, Closes []Difference }
+
+// Compare finds every flow between workloads of two estates, and between them, sites and the internet, that passes in
+// one of them and not in the other. Workloads and sites are known by their names; what only one estate has passes
+// nothing in the other. But for flows that are asked about in a question, which are left out.
+func Compare(before, after *estate.Estate, but ...reach.Question) *Differences {
+	c := newComparison(before, after, but)
+	c.inside()
+	c.outside()
+	return &Differences{gathered(c.notes.opens), gathered(c.notes.closes)}
+}
+
+// comparison is two grids whose classes have the same members, by name.
+type comparison struct {
+	estates [2]*estate.Estate
+	but     []reach.Question
+	classes []sameClass
+	grids   [2]*Grid
+	notes   notes
+}
+
+// sameClass is one class in both estates, by its number there; -1 where an estate has no such workloads.
+type sameClass struct {
+	at     [2]int
+	groups []neighbours
+	moved  bool // whether the subnet of one has another name in the other estate
+}
+
+// neighbours are the members of a class that are in one subnet, in both estates.
+type neighbours struct {
+	subnets [2]string
+	names   []string
+}
+
+func newComparison(before, after *estate.Estate, but []reach.Question) *comparison {
+	c := &comparison{estates: [2]*estate.Estate{before, after}, but: but}
+	apart := map[string]int{}
+	for _, q := range but {
+		for _, end := range []reach.End{q.From, q.To} {
+			if x := end.Workload; x != nil && apart[x.Name] == 0 {
+				apart[x.Name] = len(apart) + 1
+			}
+		}
+	}
+	fine := func(x *estate.Workload) int { return apart[x.Name]<<2 | publicness(x) }
+	// The classes of each grid are made as fine as those of the other, by way of the names.
+	units := [2]map[string]int{newClasses(after, fine).units(), newClasses(before, fine).units()}
+	for i, e := range c.estates {
+		c.grids[i] = NewGrid(e, func(x *estate.Workload) int { return units[i][x.Name]<<24 | fine(x) })
+	}
+	known := map[string]int{}
+	for i, g := range c.grids {
+		for j, class := range g.Classes {
+			at, found := known[class.Members[0].Name]
+			if !found {
+				at = len(c.classes)
+				c.classes = append(c.classes, sameClass{at: [2]int{-1, -1}})
+			}
+			c.classes[at].at[i] = j
+			for _, x := range class.Members {
+				known[x.Name] = at
+			}
+		}
+	}
+	for i := range c.classes {
+		c.classes[i].sort(c.estates, c.grids)
+	}
+	return c
+}
+
+// sort puts the members of a class together that are in one subnet.
+func (s *sameClass) sort(estates [2]*estate.Estate, grids [2]*Grid) {
+	at := map[[2]string]int{}
+	i := 0
+	if s.at[0] < 0 {
+		i = 1
+	}
+	for _, x := range grids[i].Classes[s.at[i]].Members {
+		var key [2]string
+		for k, e := range estates {
+			if y := e.Workload(x.Name); y != nil && y.Subnet != nil {
+				key[k] = y.Subnet.ID()
+			}
+		}
+		n, found := at[key]
+		if !found {
+			n = len(s.groups)
+			at[key] = n
+			s.groups = append(s.groups, neighbours{subnets: key})
+			s.moved = s.moved || key[0] != key[1] && s.at[0] >= 0 && s.at[1] >= 0
+		}
+		s.groups[n].names = append(s.groups[n].names, x.Name)
+	}
+}
+
+// names are those of all members.
+func (s *sameClass) names() []string {
+	if len(s.groups) == 1 {
+		return s.groups[0].names
+	}
+	var all []string
+	for _, g := range s.groups {
+		all = append(all, g.names...)
+	}
+	return all
+}
+
+// units number the class of each workload, by name, from 1.
+func (g *Grid) units() map[string]int {
+	out := make(map[string]int, len(g.e.Workloads))
+	for i, c := range g.Classes {
+		for _, x := range c.Members {
+			out[x.Name] = i + 1
+		}
+	}
+	return out
+}
+
+// notes are differences as they are found.
+type notes struct{ opens, closes []Difference }
+
+// add adds what passes by one outcome and not by the other, but for what a question asks.
+func (n *notes) add(from, to []string, was, is reach.Outcome, but []reach.Question) {
+	opens, closes := gain(was, is), gain(is, was)
+	for _, q := range but {
+		if len(from) == 1 && len(to) == 1 && from[0] == nameOf(q.From) && to[0] == nameOf(q.To) {
+			opens, closes = opens.Minus(q.Flows), closes.Minus(q.Flows)
+		}
+	}
+	if !opens.Empty() {
+		n.opens = append(n.opens, Difference{from, to, opens})
+	}
+	if !closes.Empty() {
+		n.closes = append(n.closes, Difference{from, to, closes})
+	}
+}
+
+// nameOf is the name of the thing that an end of a question is, also where the question names an address of it.
+func nameOf(e reach.End) string {
+	switch {
+	case e.Workload != nil:
+		return e.Workload.Name
+	case e.Site != nil && !e.Addr.IsValid():
+		return e.Site.Name
+	}
+	return e.Name
+}
+
+// gain is what passes by the second outcome, wholly or in part, and not so by the first.
+func gain(was, is reach.Outcome) flow.Set {
+	return is.Full.Minus(was.Full).Union(is.Some.Minus(was.Some))
+}
+
+// inside compares the grids row by row, several rows side by side.
+func (c *comparison) inside() {
+	found := make([]notes, len(c.classes))
+	var taken atomic.Int64
+	var all sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		all.Go(func() {
+			var workers [2]*worker
+			var rows [2][]Cell
+			for i, g := range c.grids {
+				workers[i], rows[i] = newWorker(g), make([]Cell, len(g.Classes))
+			}
+			for i := int(taken.Add(1)) - 1; i < len(c.classes); i = int(taken.Add(1)) - 1 {
+				for k, at := range c.classes[i].at {
+					if at >= 0 {
+						workers[k].rows(at, [][]Cell{rows[k]})
+					}
+				}
+				c.row(&c.classes[i], rows, &found[i])
+			}
+		})
+	}
+	all.Wait()
+	for _, n := range found {
+		c.notes.opens = append(c.notes.opens, n.opens...)
+		c.notes.closes = append(c.notes.closes, n.closes...)
+	}
+}
+
+// row compares the row of a class in both grids.
+func (c *comparison) row(x *sameClass, rows [2][]Cell, into *notes) {
+	for j := range c.classes {
+		y := &c.classes[j]
+		var across, within [2]reach.Outcome
+		for i, g := range c.grids {
+			if x.at[i] >= 0 && y.at[i] >= 0 {
+				cell := rows[i][y.at[i]]
+				across[i], within[i] = g.Outcome(cell.Across), g.Outcome(cell.Within)
+			}
+		}
+		switch {
+		case !x.moved && !y.moved && sameOutcome(across) && sameOutcome(within):
+		case sameOutcome(within) && within[0].Some.Empty() && c.apart(x, y):
+			into.add(x.names(), y.names(), across[0], across[1], c.but)
+		default:
+			c.byNeighbours(x, y, across, within, into)
+		}
+	}
+}
+
+func sameOutcome(o [2]reach.Outcome) bool {
+	return o[0].Full.Equal(o[1].Full) && o[0].Some.Equal(o[1].Some)
+}
+
+// apart reports whether no pair of two classes is in one subnet.
+func (c *comparison) apart(x, y *sameClass) bool {
+	for _, a := range x.groups {
+		for _, b := range y.groups {
+			if a.subnets[0] != "" && a.subnets[0] == b.subnets[0] || a.subnets[1] != "" && a.subnets[1] == b.subnets[1] {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// byNeighbours compares two classes of which some pairs are in one subnet, and others are not.
+func (c *comparison) byNeighbours(x, y *sameClass, across, within [2]reach.Outcome, into *notes) {
+	for _, a := range x.groups {
+		for _, b := range y.groups {
+			if len(a.names) == 1 && len(b.names) == 1 && a.names[0] == b.names[0] {
+				continue // nobody is a pair with itself
+			}
+			var o [2]reach.Outcome
+			for i := range o {
+				if o[i] = across[i]; a.subnets[i] == b.subnets[i] {
+					o[i] = within[i]
+				}
+			}
+			into.add(a.names, b.names, o[0], o[1], c.but)
+		}
+	}
+}
+
+// outside compares what passes between workloads and the internet or sites.
+func (c *comparison) outside() {
+	names := []string{"internet"}
+	for _, e := range c.estates {
+		for _, s := range e.Sites {
+			if !slices.Contains(names, s.Name) {
+				names = append(names, s.Name)
+			}
+		}
+	}
+	for _, name := range names {
+		for k := range c.classes {
+			x := &c.classes[k]
+			for _, there := range []bool{true, false} {
+				var outcomes [2]reach.Outcome
+				for i, e := range c.estates {
+					far, err := reach.Find(e, name)
+					if err != nil || x.at[i] < 0 {
+						continue
+					}
+					q := reach.Question{From: far, To: reach.EndOf(c.grids[i].Classes[x.at[i]].Members[0]), Flows: flow.Any()}
+					if !there {
+						q.From, q.To = q.To, q.From
+					}
+					outcomes[i] = reach.Ask(e, q).Outcome
+				}
+				from, to := []string{name}, x.names()
+				if !there {
+					from, to = to, from
+				}
+				c.notes.add(from, to, outcomes[0], outcomes[1], c.but)
+			}
+		}
+	}
+}
+
+// gathered puts differences of the same flows together, first those from the same ends, then those to the same ones.
+func gathered(all []Difference) []Difference {
+	byFrom := gather(all, func(x Difference) []string { return x.From }, func(x *Difference, y Difference) { x.To = append(slices.Clip(x.To), y.To...) })
+	return gather(byFrom, func(x Difference) []string { return x.To }, func(x *Difference, y Difference) { x.From = append(slices.Clip(x.From), y.From...) })
+}
+
+func gather(all []Difference, alike func(Difference) []string, join func(x *Difference, y Difference)) []Difference {
+	var out []Difference
+	for _, y := range all {
+		i := slices.IndexFunc(out, func(x Difference) bool { return x.Flows.Equal(y.Flows) && slices.Equal(alike(x), alike(y)) })
+		if i < 0 {
+			out = append(out, y)
+		} else {
+			join(&out[i], y)
+		}
+	}
+	return out
+}

@@ -1,0 +1,215 @@
+// Package grid answers for all pairs of workloads at once: who reaches whom in an estate, what a change of it opens and
+// closes, and questions about the workloads of a tier or a network. It stands on package reach, which walks for one.
+package grid
+
+import (
+	"net/netip"
+	"runtime"
+	"slices"
+	"sync"
+	"sync/atomic"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/reach"
+)
+
+// Grid is who reaches whom among all workloads of an estate that have an address, for every flow at once. It keeps
+// classes, and works their pairs out row by row, so that it needs little room however many workloads there are.
+type Grid struct {
+	Classes []*Class
+
+	e        *estate.Estate
+	filters  *filters
+	places   []*place
+	routers  map[*estate.Table]int
+	sources  [2][]*estate.Workload // one that each table is for, in each family; nil when there is none
+	spots    [2]map[spot]int32
+	targets  [2][]*estate.Workload // one in each spot
+	roads    [2][]road             // from each router to each spot, by routers
+	coming   [2][]road             // the same, by spots
+	brief    []brief               // of each class
+	addrs    [2][]netip.Addr       // of all classes, in order
+	ranked   [2][]ranked           // every filter, towards these
+	outcomes outcomes
+	workers  []*worker
+	handed   map[int]outcome // what becomes of the flows that the balancers of a class hand on
+}
+
+// OutcomeID is the number of an outcome; equal outcomes of a grid have equal numbers. NoPair is that of no pair at all.
+type OutcomeID int32
+
+// NoPair stands where no two workloads of two classes are in the same subnet, or in different ones.
+const NoPair OutcomeID = -1
+
+// Cell is the answer for two classes: for pairs in different subnets, and for pairs in the same, which no list and no
+// table can part.
+type Cell struct{ Across, Within OutcomeID }
+
+// outcomes numbers outcomes. It can be used by several at once.
+type outcomes struct {
+	lock  sync.RWMutex
+	all   []outcome
+	known map[outcome]OutcomeID
+}
+
+// outcome is a reach.Outcome by the numbers of its sets.
+type outcome struct{ full, some flowID }
+
+func (f *outcomes) number(x outcome) OutcomeID {
+	f.lock.Lock()
+	defer f.lock.Unlock()
+	id, found := f.known[x]
+	if !found {
+		id = OutcomeID(len(f.all))
+		f.known[x] = id
+		f.all = append(f.all, x)
+	}
+	return id
+}
+
+// NewGrid makes the grid of an estate. Workloads of which unit gives different numbers are never in one class.
+func NewGrid(e *estate.Estate, unit func(*estate.Workload) int) *Grid {
+	g := newClasses(e, unit)
+	for f, like := range []family{ipv4, ipv6} {
+		g.rank(f, like)
+	}
+	for _, c := range g.Classes {
+		g.brief = append(g.brief, brief{c.ranks, c.groups[0]})
+	}
+	g.findRoads()
+	g.handOn()
+	return g
+}
+
+// newClasses makes a grid that has nothing but its classes. Workloads of which unit is negative are in none.
+func newClasses(e *estate.Estate, unit func(*estate.Workload) int) *Grid {
+	g := &Grid{e: e, filters: compile(e), routers: map[*estate.Table]int{}, outcomes: outcomes{known: map[outcome]OutcomeID{}}, handed: map[int]outcome{}}
+	for f := range g.spots {
+		g.spots[f] = map[spot]int32{}
+	}
+	g.classesOf(unit)
+	return g
+}
+
+// rank puts the addresses of all classes in order.
+func (g *Grid) rank(f int, like family) {
+	for _, c := range g.Classes {
+		if a, has := c.Members[0].AddrLike(like); has {
+			g.addrs[f] = append(g.addrs[f], a)
+		}
+	}
+	slices.SortFunc(g.addrs[f], netip.Addr.Compare)
+	g.addrs[f] = slices.Compact(g.addrs[f])
+	for _, c := range g.Classes {
+		c.ranks[f] = -1
+		if a, has := c.Members[0].AddrLike(like); has {
+			i, _ := slices.BinarySearchFunc(g.addrs[f], a, netip.Addr.Compare)
+			c.ranks[f] = int32(i)
+		}
+	}
+	g.ranked[f] = g.filters.rank(g.addrs[f])
+}
+
+// brief is what targets of a class are asked most, close together.
+type brief struct {
+	ranks [2]int32
+	in    filterID
+}
+
+// road is what tables alone make of packets from a table to a spot in another network.
+type road uint8
+
+const (
+	nowhere road = iota // they do not arrive, whoever sends them
+	plain               // they arrive, and nothing on the way must remember them
+	winded              // only a walk can tell
+)
+
+// findRoads walks from every table to every spot.
+func (g *Grid) findRoads() {
+	for f := range g.roads {
+		g.roads[f] = make([]road, len(g.sources[f])*len(g.targets[f]))
+		g.sideBySide(len(g.sources[f]), func(r *worker, i int) {
+			row := g.roads[f][i*len(g.targets[f]):][:len(g.targets[f])]
+			for j, b := range g.targets[f] {
+				if a := g.sources[f][i]; a != nil && a.Subnet.Network != b.Subnet.Network {
+					row[j] = r.road(a, b, []family{ipv4, ipv6}[f])
+				}
+			}
+		})
+		routers, spots := len(g.sources[f]), len(g.targets[f])
+		g.coming[f] = make([]road, routers*spots)
+		for i := range routers {
+			for j := range spots {
+				g.coming[f][j*routers+i] = g.roads[f][i*spots+j]
+			}
+		}
+	}
+}
+
+// sideBySide does n jobs, several at once.
+func (g *Grid) sideBySide(n int, do func(r *worker, i int)) {
+	if g.workers == nil {
+		for range runtime.GOMAXPROCS(0) {
+			g.workers = append(g.workers, newWorker(g))
+		}
+	}
+	var taken atomic.Int64
+	var all sync.WaitGroup
+	for _, r := range g.workers {
+		all.Go(func() {
+			for i := int(taken.Add(1)) - 1; i < n; i = int(taken.Add(1)) - 1 {
+				do(r, i)
+			}
+		})
+	}
+	all.Wait()
+}
+
+// Outcome is the outcome that has a number; of NoPair the one of nothing at all.
+func (g *Grid) Outcome(id OutcomeID) reach.Outcome {
+	if id == NoPair {
+		return reach.Outcome{}
+	}
+	g.outcomes.lock.RLock()
+	x := g.outcomes.all[id]
+	g.outcomes.lock.RUnlock()
+	return reach.Outcome{Full: g.filters.flows.set(x.full), Some: g.filters.flows.set(x.some)}
+}
+
+// Pairs counts the ordered pairs of workloads of two classes, by the two fields of their cell.
+func (g *Grid) Pairs(from, to int) (across, within int) { return pairs(g.Classes[from], g.Classes[to]) }
+
+// Rows works out the cells of each class towards every other, and gives them in the order of the classes. The row is
+// used again as soon as give returns; an error of give ends the work and comes back.
+func (g *Grid) Rows(give func(from int, row []Cell) error) error {
+	// A task is some classes of one place, whose ways are the same. Several tasks are done side by side, and their rows
+	// handed on in order before the next ones begin.
+	const rowsOfTask, tasksAtOnce = 16, 16
+	type task struct{ start, end int }
+	var tasks []task
+	for i := 0; i < len(g.Classes); {
+		end := i + 1
+		for end < len(g.Classes) && end-i < rowsOfTask && g.Classes[end].place == g.Classes[i].place {
+			end++
+		}
+		tasks = append(tasks, task{i, end})
+		i = end
+	}
+	rows := make([][]Cell, 0, rowsOfTask*tasksAtOnce)
+	for len(tasks) > 0 {
+		now := tasks[:min(tasksAtOnce, len(tasks))]
+		tasks = tasks[len(now):]
+		first, last := now[0].start, now[len(now)-1].end
+		for len(rows) < last-first {
+			rows = append(rows, make([]Cell, len(g.Classes)))
+		}
+		g.sideBySide(len(now), func(r *worker, i int) { r.rows(now[i].start, rows[now[i].start-first:now[i].end-first]) })
+		for i := first; i < last; i++ {
+			if err := give(i, rows[i-first]); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}

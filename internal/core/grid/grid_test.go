@@ -1,0 +1,25 @@
+package grid_test
+
+import (
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/grid/gridtest"
+	"wendrik/internal/randomplan"
+)
+
+func TestGrid(t *testing.T) {
+	for seed := range uint64(25) {
+		require.Positive(t, gridtest.Check(t, randomplan.Write(rand.New(rand.NewPCG(seed, 2)))))
+	}
+}
+
+// FuzzGrid tries one estate for each seed.
+func FuzzGrid(f *testing.F) {
+	f.Add(uint64(1000))
+	f.Fuzz(func(t *testing.T, seed uint64) {
+		gridtest.Check(t, randomplan.Write(rand.New(rand.NewPCG(seed, 2))))
+	})
+}

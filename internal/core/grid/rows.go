@@ -1,0 +1,183 @@
+package grid
+
+import "wendrik/internal/core/estate"
+
+// This file works out rows of the grid.
+
+// rows works out the rows of some classes of one place, which start at a number.
+func (r *worker) rows(start int, rows [][]Cell) {
+	for i, row := range rows {
+		x := r.g.Classes[start+i]
+		r.leave(x)
+		r.strangers(x, row)
+		for _, to := range r.g.places {
+			if to.network == x.place.network {
+				r.neighbours(x, to, row)
+			}
+		}
+	}
+}
+
+// leave spreads out what the filters of a class itself let through, to and from everybody.
+func (r *worker) leave(x *Class) {
+	lists := x.place.lists
+	for f := range 2 {
+		if x.ranks[f] < 0 {
+			continue
+		}
+		out, back := r.rowsOf[f], r.rowsBack[f]
+		r.spread(x.groups[1], f, out)
+		if lists[1] < 0 {
+			continue
+		}
+		r.spread(lists[1], f, back)
+		for i, lets := range back {
+			out[i] = r.meet(out[i], lets)
+		}
+		r.spread(lists[0], f, back)
+	}
+}
+
+// neighbours works out the cells towards the classes of a place in the same network.
+func (r *worker) neighbours(x *Class, to *place, row []Cell) {
+	from := x.place
+	a, b := from.first, to.first
+	if a.Subnet == b.Subnet {
+		if to.other != nil {
+			b = to.other
+		} else if from.other != nil {
+			a = from.other
+		}
+	}
+	var courses []course
+	if a.Subnet != b.Subnet {
+		courses = r.courses(a, b)
+	}
+	for j, y := range to.classes {
+		across, within := pairs(x, y)
+		cell := Cell{NoPair, NoPair}
+		if across > 0 {
+			cell.Across = r.number(r.handed(to.start+j, r.all(courses, x, y)))
+		}
+		if within > 0 {
+			cell.Within = r.number(r.handed(to.start+j, r.within(x, y)))
+		}
+		row[to.start+j] = cell
+	}
+}
+
+// courses walks between two workloads in each family that both have.
+func (r *worker) courses(a, b *estate.Workload) []course {
+	var out []course
+	for f := range 2 {
+		if from, to, both := addresses(a, b, f); both {
+			out = append(out, r.course(a, b, f, from, to))
+		}
+	}
+	return out
+}
+
+// all is the outcome of flows that may take any of some courses.
+func (r *worker) all(courses []course, x, y *Class) outcome {
+	if len(courses) == 0 {
+		return outcome{}
+	}
+	total := outcome{allFlows, noFlows}
+	for i := range courses {
+		total = r.either(total, r.across(&courses[i], x, y))
+	}
+	return total
+}
+
+// strangers works out the cells of a class towards those in all other networks. Where the tables lead there and back
+// with nothing to remember on the way, only the filters at both ends have a say.
+func (r *worker) strangers(x *Class, row []Cell) {
+	g, from := r.g, x.place
+	replies := r.replyFlows(from.first)
+	none := Cell{r.number(outcome{}), NoPair}
+	var roads, coming [2][]road
+	for f := range 2 {
+		if from.spots[f] >= 0 {
+			roads[f] = g.roads[f][from.router*len(g.targets[f]):]
+			coming[f] = g.coming[f][int(from.spots[f])*len(g.sources[f]):]
+		}
+	}
+	for _, to := range g.places {
+		if to.network == from.network {
+			continue
+		}
+		var lead [2]road
+		var wind [2]course
+		families := 0
+		for f := range 2 {
+			if from.spots[f] < 0 || to.spots[f] < 0 {
+				continue
+			}
+			families++
+			there, back := roads[f][to.spots[f]], coming[f][to.router]
+			switch {
+			case there == nowhere || there == plain && back == nowhere:
+			case there == plain && back == plain:
+				lead[f] = plain
+			default:
+				a, b, _ := addresses(from.first, to.first, f)
+				lead[f], wind[f] = winded, r.course(from.first, to.first, f, a, b)
+			}
+		}
+		cells := row[to.start : to.start+len(to.classes)]
+		for j := range cells {
+			switch {
+			case lead == [2]road{}:
+				cells[j] = none
+			case families == 1 && lead[0] == plain:
+				y := &g.brief[to.start+j]
+				if r.rowsOf[0][y.ranks[0]] == noFlows { // most often nothing leaves at all
+					cells[j] = none
+					continue
+				}
+				cells[j] = Cell{r.number(r.handed(to.start+j, r.plainly(0, x, to, y, replies))), NoPair}
+			default:
+				cells[j] = Cell{r.number(r.handed(to.start+j, r.led(x, to, to.start+j, lead, &wind, replies))), NoPair}
+			}
+		}
+	}
+}
+
+// led is the outcome of flows that may go in any family that both ends have.
+func (r *worker) led(x *Class, to *place, class int, lead [2]road, wind *[2]course, replies flowID) outcome {
+	total := outcome{allFlows, noFlows}
+	for f := range 2 {
+		var one outcome
+		switch {
+		case x.place.spots[f] < 0 || to.spots[f] < 0:
+			continue
+		case lead[f] == plain:
+			one = r.plainly(f, x, to, &r.g.brief[class], replies)
+		case lead[f] == winded:
+			one = r.across(&wind[f], x, r.g.Classes[class])
+		}
+		total = r.either(total, one)
+	}
+	return total
+}
+
+// plainly is the outcome of flows that only the filters of both ends judge.
+func (r *worker) plainly(f int, x *Class, to *place, y *brief, replies flowID) outcome {
+	at, of := y.ranks[f], x.ranks[f]
+	there := r.rowsOf[f][at]
+	if there == noFlows {
+		return outcome{}
+	}
+	if there = r.meet(there, r.toward(y.in, f, of)); there == noFlows {
+		return outcome{}
+	}
+	back := replies
+	if to.lists[0] >= 0 {
+		there = r.meet(there, r.toward(to.lists[0], f, of))
+		back = r.meet(back, r.toward(to.lists[1], f, of))
+	}
+	if x.place.lists[0] >= 0 {
+		back = r.meet(back, r.rowsBack[f][at])
+	}
+	return r.come(there, back, replies)
+}

@@ -1,0 +1,55 @@
+// Package phrase joins words into phrases for messages.
+package phrase
+
+import (
+	"fmt"
+	"strings"
+)
+
+// List writes things with commas between.
+func List[T fmt.Stringer](all []T) string { return Names(all, T.String) }
+
+// Names writes the names of things with commas between.
+func Names[T any](all []T, name func(T) string) string {
+	words := make([]string, len(all))
+	for i, x := range all {
+		words[i] = name(x)
+	}
+	return strings.Join(words, ", ")
+}
+
+// And writes words with commas, and "and" before the last.
+func And(words []string) string {
+	if len(words) < 2 {
+		return strings.Join(words, "")
+	}
+	return strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
+}
+
+// Or writes things of which any will do.
+func Or[T fmt.Stringer](all []T) string {
+	words := make([]string, len(all))
+	for i, x := range all {
+		words[i] = x.String()
+	}
+	return strings.Join(words, " or ")
+}
+
+// Count writes a number with the name of what is counted.
+func Count(n int, thing string) string {
+	switch {
+	case n == 1:
+		return "1 " + thing
+	case strings.HasSuffix(thing, "ss"):
+		return fmt.Sprintf("%d %ses", n, thing)
+	}
+	return fmt.Sprintf("%d %ss", n, thing)
+}
+
+// Few writes some of many words, and how many more there are.
+func Few(words []string, most int) string {
+	if len(words) <= most {
+		return strings.Join(words, ", ")
+	}
+	return strings.Join(words[:most-1], ", ") + fmt.Sprintf(" and %d more", len(words)-most+1)
+}

@@ -1,0 +1,260 @@
+package reach
+
+import (
+	"fmt"
+	"net/netip"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/wrong"
+)
+
+// End is one end of a question: a workload, a site, the internet, or one address of any of these. The zero End is none.
+type End struct {
+	Name     string // as asked
+	Workload *estate.Workload
+	Site     *estate.Site
+	Network  *estate.Network // of an address of a network that nobody has
+	Internet bool
+	Addr     netip.Addr // the one address that was asked for; the zero Addr for all
+
+	outside address.Set // the internet's addresses that belong to nobody in the estate
+}
+
+// EndOf is the end that a workload is.
+func EndOf(x *estate.Workload) End { return End{Name: x.Name, Workload: x} }
+
+// object is the workload, site or network of the end; nil for the internet.
+func (e End) object() estate.Object {
+	switch {
+	case e.Workload != nil:
+		return e.Workload
+	case e.Site != nil:
+		return e.Site
+	case e.Network != nil:
+		return e.Network
+	}
+	return nil
+}
+
+// network is the network that the end lives in; nil for a site and the internet.
+func (e End) network() *estate.Network {
+	if e.Workload != nil {
+		return e.Workload.Subnet.Network
+	}
+	return e.Network
+}
+
+// owner names what the end lives in, or is.
+func (e End) owner() string {
+	switch {
+	case e.network() != nil:
+		return "network " + e.network().Name
+	case e.Site != nil:
+		return "site " + e.Site.Name
+	}
+	return "the internet"
+}
+
+// Find finds the end that a word names: a workload, a site, "internet", or an address. An address is that of the
+// workload that has it, private or public; else of the site or network that holds it; else one of the internet. The
+// error is a *wrong.Error.
+func Find(e *estate.Estate, word string) (End, error) {
+	ends, err := FindEnds(e, word)
+	switch {
+	case err != nil:
+		return End{Name: word}, err
+	case ends.One == nil:
+		return End{Name: word}, unknownEnd(e, word)
+	}
+	return *ends.One, nil
+}
+
+// Ends are one end of a question, or many workloads.
+type Ends struct {
+	Name string
+	One  *End               // nil when it is many
+	Many []*estate.Workload // those of a network, tier or subnet that have a place in the estate
+}
+
+// FindEnds finds what a word names: one end, as Find does, or the workloads of a network, network/tier or network/subnet.
+// The error is a *wrong.Error.
+func FindEnds(e *estate.Estate, word string) (Ends, error) {
+	ends, end := Ends{Name: word}, End{Name: word}
+	if word == plan.Internet {
+		end.Internet, end.outside = true, e.Outside
+		ends.One = &end
+		return ends, nil
+	}
+	found := false
+	for _, o := range e.Named(word) {
+		switch o := o.(type) {
+		case *estate.Workload:
+			end.Workload = o
+			ends.One, ends.Many = &end, nil
+			return ends, settled(o)
+		case *estate.Site:
+			end.Site = o
+			ends.One = &end
+		case *estate.Network:
+			ends.add(o.Workloads())
+		case *estate.Tier:
+			for _, s := range o.Subnets {
+				ends.add(s.Workloads)
+			}
+		case *estate.Subnet:
+			ends.add(o.Workloads)
+		default:
+			continue
+		}
+		found = true
+	}
+	switch {
+	case ends.One != nil:
+		ends.Many = nil
+	case !found:
+		a, err := netip.ParseAddr(word)
+		if err != nil {
+			return ends, unknownEnd(e, word)
+		}
+		end, err = findAddr(e, end, a)
+		ends.One = &end
+		return ends, err
+	}
+	return ends, nil
+}
+
+// add adds the workloads that have a place in the estate, each once.
+func (e *Ends) add(all []*estate.Workload) {
+	had := map[*estate.Workload]bool{}
+	for _, x := range e.Many {
+		had[x] = true
+	}
+	for _, x := range all {
+		if x.Settled() && !had[x] {
+			e.Many = append(e.Many, x)
+		}
+	}
+}
+
+// settled says why a workload cannot be an end yet; nil when it can.
+func settled(w *estate.Workload) error {
+	switch s := w.Subnet; {
+	case s == nil || len(w.Addrs) == 0:
+		return wrong.Value("give it a subnet and an address", "workload %s has no place in the estate yet", w.Name)
+	case len(s.Ranges) == 0:
+		return wrong.Value("carve gives it one", "workload %s lives in subnet %s, which has no range yet", w.Name, s.ID())
+	}
+	return nil
+}
+
+func findAddr(e *estate.Estate, end End, a netip.Addr) (End, error) {
+	end.Addr = a
+	if host := e.Owner(a); host.Workload != nil {
+		end.Workload = host.Workload
+		return end, nil
+	}
+	var found []End
+	for _, n := range e.Networks {
+		if !n.Holds(a) {
+			continue
+		}
+		one := end
+		if one.Workload = n.Host(a).Workload; one.Workload == nil {
+			one.Network = n
+		}
+		found = append(found, one)
+	}
+	for _, s := range e.Sites {
+		if s.Holds(a) {
+			one := end
+			one.Site = s
+			found = append(found, one)
+		}
+	}
+	switch {
+	case len(found) == 1:
+		return found[0], nil
+	case len(found) > 1:
+		return end, wrong.Value("ask by name", "%s lies in %s and in %s, which overlap", a, found[0].owner(), found[1].owner())
+	case !address.IsPublic(a):
+		return end, wrong.Value("ask for an address of the estate", "%s is in no network and no site of the estate, and the internet does not carry it", a)
+	}
+	end.Internet, end.outside = true, address.SetOf(address.Single(a))
+	return end, nil
+}
+
+// unknownEnd says what a word might have meant.
+func unknownEnd(e *estate.Estate, word string) error {
+	fix := "ask for a workload, a site, an address, a network, network/tier, network/subnet, or internet"
+	if near := e.Near(word, estate.EndKinds...); near != "" {
+		fix = fmt.Sprintf("did you mean %s?", near)
+	} else if near := diag.Nearest(word, []string{plan.Internet}); near != "" {
+		fix = fmt.Sprintf("did you mean %s?", near)
+	}
+	return wrong.Value(fix, "%q is no workload, site, network or address", word)
+}
+
+// ofFamily is the part of s that is IPv4 or IPv6.
+func ofFamily(s address.Set, f family) address.Set {
+	return s.Clip(netip.PrefixFrom(f, 0))
+}
+
+// has reports whether the end has any address of a family.
+func (e End) has(f family) bool {
+	switch {
+	case e.Addr.IsValid():
+		return e.Addr.Is4() == f.Is4()
+	case e.Workload != nil:
+		_, found := e.Workload.AddrLike(f)
+		return found
+	case e.Site != nil:
+		return !ofFamily(address.SetOf(e.Site.Ranges...), f).Empty()
+	}
+	return true
+}
+
+// call names some of the end's addresses: the only one, a few ranges, the end itself for all, or what else it has.
+func (e End) call(some address.Set) string {
+	all := e.outside
+	name := "any public address"
+	if e.Site != nil {
+		all, name = address.SetOf(e.Site.Ranges...), "site "+e.Site.Name
+	}
+	f := family(some.First())
+	switch {
+	case some.Empty() || some.IsSingle():
+		return some.First().String()
+	case some.Equal(ofFamily(all, f)):
+		return name
+	case len(some.Intervals()) <= 3 && len(some.Ranges()) <= 3:
+		return some.String()
+	}
+	return "the rest of " + e.owner()
+}
+
+// addresses are those of a family that the end's packets carry, or that packets to it carry: of a workload, its
+// private address, or the public one where that was asked for or the packets come from the internet.
+func (e End) addresses(f family, other End, asTarget bool) address.Set {
+	switch {
+	case e.Workload != nil && !asTarget:
+		a, _ := e.Workload.AddrLike(f)
+		return address.SetOf(address.Single(a))
+	case e.Addr.IsValid():
+		return ofFamily(address.SetOf(address.Single(e.Addr)), f)
+	case e.Workload != nil:
+		a, found := netip.Addr{}, false
+		if other.Internet {
+			a, found = e.Workload.PublicLike(f)
+		}
+		if !found {
+			a, _ = e.Workload.AddrLike(f)
+		}
+		return address.SetOf(address.Single(a))
+	case e.Site != nil:
+		return ofFamily(address.SetOf(e.Site.Ranges...), f)
+	}
+	return ofFamily(e.outside, f)
+}

@@ -1,0 +1,297 @@
+// Package reach walks packets through an estate: from one end to another and back, through groups, lists, route tables,
+// gateways, peerings, hubs and sites, and says which flows pass and everything that stops the rest.
+//
+// A walk carries a set of flows between two addresses. Where an end is many addresses (the internet, a site), each walk
+// also finds the exact part of them to which all its decisions apply alike, and the rest is walked anew, until no
+// address is left: no address and no port is ever sampled.
+package reach
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+)
+
+// Verdict says whether what was asked passes.
+type Verdict string
+
+// The verdicts.
+const (
+	Open    Verdict = "open"
+	Partly  Verdict = "partly" // for some of the flows, the addresses, or the ports of replies
+	Blocked Verdict = "blocked"
+)
+
+// Question is whether flows pass from one end to another.
+type Question struct {
+	From, To End
+	Flows    flow.Set // flow.Any() to learn which pass
+	Replies  Ports    // that replies come back to; those of the profile of From when zero
+}
+
+// Ports is a range of ports, both ends included.
+type Ports struct{ First, Last uint16 }
+
+// Outcome is what becomes of some flows: those that pass with all their replies, whichever addresses of the ends are
+// taken; and those of which any part does, to some addresses, or with some replies.
+type Outcome struct{ Full, Some flow.Set }
+
+// Verdict is the answer about some flows.
+func (o Outcome) Verdict(asked flow.Set) Verdict {
+	switch {
+	case o.Full.Covers(asked):
+		return Open
+	case o.Some.Intersect(asked).Empty():
+		return Blocked
+	}
+	return Partly
+}
+
+// Of are those of some flows that pass, and those that pass in part.
+func (o Outcome) Of(asked flow.Set) (full, part flow.Set) {
+	return o.Full.Intersect(asked), o.Some.Minus(o.Full).Intersect(asked)
+}
+
+// Answer is the answer to a question.
+type Answer struct {
+	Question
+	Outcome
+	Verdict  Verdict
+	SeenAs   []netip.Addr   // as whom the far end sees the source, when something arrives
+	Ways     []Way          // one for each family, and for each part of an end that fares differently
+	Blockers []diag.Finding // of a flow that was asked for; without one, only where nothing passes at all
+	Notes    []Note         // what is not a matter of passing
+	Targets  []*Answer      // of a balancer: what becomes of the flows that it hands on, for each target
+}
+
+// Way is how packets fare between two sets of addresses that nothing tells apart.
+type Way struct {
+	Outcome
+	From, To address.Set
+	FromName string // how to call the addresses of From: the end itself, a few ranges, or the rest of it
+	ToName   string
+	Verdict  Verdict
+	SeenAs   []netip.Addr
+	Forward  []Hop
+	Back     []Hop
+	Crossed  [2][]estate.Object // what joins networks and was crossed there and back: peerings, hubs, sites, gateways, workloads that forward
+	Other    bool               // whether the reply comes back by another way
+	Blockers []diag.Finding
+}
+
+// Note is something about an answer that is not a matter of passing.
+type Note struct {
+	Kind     NoteKind
+	Workload *estate.Workload
+	Flows    flow.Set           // of Unheard, those that nobody listens on
+	Crossed  [2][]estate.Object // of AnotherWayBack, what is crossed there and back
+}
+
+// NoteKind says what a note is about.
+type NoteKind int
+
+// The kinds of notes.
+const (
+	SameWorkload   NoteKind = iota // both ends are one workload, and nothing leaves it
+	Unheard                        // the workload does not listen on some of what was asked
+	AnotherWayBack                 // the reply comes back by another way
+)
+
+// Ask answers a question.
+func Ask(e *estate.Estate, q Question) *Answer {
+	a := &Answer{Question: q}
+	if q.From.Workload != nil && q.From.Workload == q.To.Workload {
+		a.Verdict, a.Outcome = Open, Outcome{q.Flows, q.Flows}
+		a.Notes = append(a.Notes, Note{Kind: SameWorkload, Workload: q.To.Workload})
+		return a
+	}
+	if q.Replies == (Ports{}) {
+		q.Replies = replyPorts(e, q.From)
+	}
+	for _, f := range families(q.From, q.To) {
+		a.Ways = append(a.Ways, walkAll(e, q, f)...)
+	}
+	a.sum()
+	a.notes()
+	if len(a.Ways) == 0 {
+		a.Blockers = append(a.Blockers, noFamily(q.From, q.To))
+	}
+	if x := q.To.Workload; x != nil && len(x.Targets) > 0 {
+		a.handOn(e, x)
+	}
+	return a
+}
+
+// handOn asks what becomes of the flows that a balancer hands on to its targets, from its own address. No target is a
+// balancer.
+func (a *Answer) handOn(e *estate.Estate, x *estate.Workload) {
+	on := a.Flows
+	if !x.TargetPorts.Empty() {
+		on = x.TargetPorts
+	}
+	handed := Outcome{Full: on}
+	for _, t := range x.Targets {
+		one := Ask(e, Question{From: EndOf(x), To: EndOf(t), Flows: on})
+		a.Targets = append(a.Targets, one)
+		handed.Full, handed.Some = handed.Full.Intersect(one.Full), handed.Some.Union(one.Some)
+		a.block(one.Blockers)
+	}
+	if x.TargetPorts.Empty() {
+		a.Full, a.Some = a.Full.Intersect(handed.Full), a.Some.Intersect(handed.Some)
+	} else {
+		switch handed.Verdict(on) {
+		case Blocked:
+			a.Outcome = Outcome{}
+		case Partly:
+			a.Full = flow.Set{}
+		}
+	}
+	a.Verdict = a.Outcome.Verdict(a.Flows)
+}
+
+// block adds blockers that are not among those of the answer yet.
+func (a *Answer) block(more []diag.Finding) {
+	for _, b := range more {
+		if !slices.ContainsFunc(a.Blockers, func(o diag.Finding) bool {
+			return o.Code == b.Code && slices.Equal(o.Place, b.Place) && o.Message == b.Message
+		}) {
+			a.Blockers = append(a.Blockers, b)
+		}
+	}
+}
+
+// noFamily is the blocker of two ends that have no kind of address in common.
+func noFamily(from, to End) diag.Finding {
+	f := diag.Finding{Code: NoCommonFamily, Severity: diag.Error, Message: fmt.Sprintf("%s and %s have no address of the same family", from.Name, to.Name),
+		Fixes: diag.Advise("give one of them an address of the other's family, IPv4 or IPv6")}
+	for _, end := range []End{from, to} {
+		if o := end.object(); o != nil && o.Kind() != estate.NetworkKind && f.Place == nil {
+			f.At, f.Place = o.At(), o.Place()
+		}
+	}
+	return f
+}
+
+// family is IPv4 or IPv6, as an address of it.
+type family = netip.Addr
+
+var (
+	ipv4 family = netip.IPv4Unspecified()
+	ipv6 family = netip.IPv6Unspecified()
+)
+
+// families are those in which the two ends can talk. With the internet, a workload talks in those in which the
+// internet can know it, and in IPv4 through a NAT. When there is none, the first that both have, so that the answer
+// can say why.
+func families(from, to End) []family {
+	var out, both []family
+	for _, f := range []family{ipv4, ipv6} {
+		if !from.has(f) || !to.has(f) {
+			continue
+		}
+		both = append(both, f)
+		known := true
+		switch {
+		case from.Internet && to.Workload != nil && !to.Addr.IsValid():
+			_, known = to.Workload.PublicLike(f)
+		case to.Internet && from.Workload != nil && f.Is6():
+			_, known = from.Workload.PublicLike(f)
+		}
+		if known {
+			out = append(out, f)
+		}
+	}
+	if len(out) == 0 && len(both) > 0 {
+		return both[:1]
+	}
+	return out
+}
+
+// walkAll walks every part of the two ends' addresses.
+func walkAll(e *estate.Estate, q Question, f family) []Way {
+	from, to := q.From, q.To
+	type rectangle struct{ from, to address.Set }
+	todo := []rectangle{{from.addresses(f, to, false), to.addresses(f, from, true)}}
+	var ways []Way
+	for len(todo) > 0 {
+		r := todo[len(todo)-1]
+		todo = todo[:len(todo)-1]
+		if r.from.Empty() || r.to.Empty() {
+			continue
+		}
+		way := walk(e, q, r.from, r.to)
+		ways = merge(ways, way, from, to)
+		todo = append(todo, rectangle{r.from.Minus(way.From), r.to}, rectangle{way.From, r.to.Minus(way.To)})
+	}
+	return ways
+}
+
+// merge adds a way, joined with one before it that differs only in the addresses of one end.
+func merge(ways []Way, w Way, from, to End) []Way {
+	for i := range ways {
+		o := &ways[i]
+		sameFrom, sameTo := o.From.Equal(w.From), o.To.Equal(w.To)
+		if !sameFrom && !sameTo || !o.alike(w) {
+			continue
+		}
+		o.From, o.To = o.From.Union(w.From), o.To.Union(w.To)
+		o.FromName, o.ToName = from.call(o.From), to.call(o.To)
+		return ways
+	}
+	return append(ways, w)
+}
+
+// alike reports whether two ways have the same outcome by the same steps.
+func (w Way) alike(o Way) bool {
+	sameHop := func(a, b Hop) bool {
+		return a.Did == b.Did && a.Object == b.Object && a.At == b.At && a.Dir == b.Dir && a.Stops == b.Stops && a.Left.Equal(b.Left)
+	}
+	sameBlocker := func(a, b diag.Finding) bool { return a.Same(&b) }
+	return w.Verdict == o.Verdict && w.Full.Equal(o.Full) && slices.Equal(w.SeenAs, o.SeenAs) &&
+		slices.EqualFunc(w.Forward, o.Forward, sameHop) && slices.EqualFunc(w.Back, o.Back, sameHop) &&
+		slices.EqualFunc(w.Blockers, o.Blockers, sameBlocker)
+}
+
+// sum puts the ways together.
+func (a *Answer) sum() {
+	for i, w := range a.Ways {
+		if i == 0 {
+			a.Full = w.Full
+		}
+		a.Full, a.Some = a.Full.Intersect(w.Full), a.Some.Union(w.Some)
+		for _, s := range w.SeenAs {
+			if !slices.Contains(a.SeenAs, s) {
+				a.SeenAs = append(a.SeenAs, s)
+			}
+		}
+		a.block(w.Blockers)
+	}
+	a.Verdict = a.Outcome.Verdict(a.Flows)
+	if a.Verdict == Partly && a.Flows.Equal(flow.Any()) {
+		a.Blockers = nil
+	}
+}
+
+// notes adds what matters beside passing.
+func (a *Answer) notes() {
+	for _, way := range a.Ways {
+		told := slices.ContainsFunc(a.Notes, func(n Note) bool {
+			return slices.Equal(n.Crossed[0], way.Crossed[0]) && slices.Equal(n.Crossed[1], way.Crossed[1])
+		})
+		if way.Other && way.Verdict != Blocked && !told {
+			a.Notes = append(a.Notes, Note{Kind: AnotherWayBack, Crossed: way.Crossed})
+		}
+	}
+	w := a.To.Workload
+	if w == nil || w.Listens.Empty() || a.Flows.Equal(flow.Any()) {
+		return
+	}
+	if unheard := a.Flows.Minus(w.Listens).Intersect(flow.Ports(0, 65535)); !unheard.Empty() {
+		a.Notes = append(a.Notes, Note{Kind: Unheard, Workload: w, Flows: unheard})
+	}
+}

@@ -1,0 +1,175 @@
+package text
+
+import (
+	"runtime"
+	"sync"
+
+	"go.yaml.in/yaml/v4"
+)
+
+// A large text is read in pieces, side by side, so that the library's nodes of one piece are gone before those of the
+// next are made. It is cut where an entry of the outermost mapping begins, or one of a mapping directly in that: at a
+// line that is indented like its first entry and starts with a plain key. No value can go on behind such a line, but
+// for one in brackets or quotes, and then the piece before it does not end well. So whenever a piece cannot be read,
+// or is not of the expected form, the text is read as a whole, and what the library says of that counts.
+
+// pieceSize is about how many bytes a piece has.
+const pieceSize = 128 << 10
+
+// piece is some whole entries of a text.
+type piece struct {
+	text  string
+	above int  // how many lines stand before it
+	inner bool // whether it goes on with the entries of the last key of the piece before
+}
+
+// inPieces reads the text in pieces of about some size, when it is larger and can be cut.
+func (f *File) inPieces(size int) (*Tree, bool) {
+	if len(f.Text) < 2*size {
+		return nil, false
+	}
+	pieces, can := f.cut(size)
+	if !can {
+		return nil, false
+	}
+	built := make([]*treeBuilder, len(pieces))
+	var all sync.WaitGroup
+	next := make(chan int)
+	for range runtime.GOMAXPROCS(0) {
+		all.Go(func() {
+			for i := range next {
+				built[i] = f.build(pieces[i])
+			}
+		})
+	}
+	for i := range pieces {
+		next <- i
+	}
+	close(next)
+	all.Wait()
+	return f.join(pieces, built)
+}
+
+// build reads a piece; nil when it is not what a piece should be.
+func (f *File) build(p piece) *treeBuilder {
+	depth := maxDepth
+	if p.inner {
+		depth-- // the mapping that it is in is not there to be counted
+	}
+	root, second, err := load(p.text, depth)
+	if err != nil || second != nil || root == nil || root.Kind != yaml.MappingNode || root.Style&yaml.FlowStyle != 0 || root.Anchor != "" {
+		return nil
+	}
+	b := &treeBuilder{file: f, above: p.above}
+	b.add(root)
+	if b.known != nil || root.Style&yaml.TaggedStyle != 0 {
+		return nil // an anchor may be meant by an alias in another piece
+	}
+	return b
+}
+
+// join puts the trees of pieces together.
+func (f *File) join(pieces []piece, built []*treeBuilder) (*Tree, bool) {
+	total := 1
+	for _, b := range built {
+		if b == nil {
+			return nil, false
+		}
+		total += len(b.nodes) - 1
+	}
+	all := &treeBuilder{file: f, nodes: append(make([]node, 0, total), built[0].nodes[0])}
+	var last int // the value of the last outermost key
+	for i, p := range pieces {
+		b := built[i]
+		added := b.nodes[1:]
+		if p.inner {
+			if all.nodes[last].kind != MapKind || all.nodes[last].flags&isFlow != 0 {
+				return nil, false
+			}
+			all.nodes[last].size += uint32(len(added))
+		}
+		base := len(all.nodes)
+		all.nodes = append(all.nodes, added...)
+		if apart := uint32(all.apart.Len()); b.apart.Len() > 0 {
+			for j := base; j < len(all.nodes); j++ {
+				if n := &all.nodes[j]; n.flags&isApart != 0 {
+					n.start, n.end = n.start+apart, n.end+apart
+				}
+			}
+			all.apart.WriteString(b.apart.String())
+		}
+		for j, tag := range b.tags {
+			if all.tags == nil {
+				all.tags = map[uint32]string{}
+			}
+			all.tags[j-1+uint32(base)] = tag
+		}
+		if !p.inner {
+			for j := base; j < len(all.nodes); {
+				last = j + int(all.nodes[j].size)
+				j = last + int(all.nodes[last].size)
+			}
+		}
+		built[i] = nil
+	}
+	all.nodes[0].size = uint32(len(all.nodes))
+	return all.tree(), true
+}
+
+// cut finds where the text can be cut.
+func (f *File) cut(most int) ([]piece, bool) {
+	lines := f.lines()
+	var pieces []piece
+	first := 0 // the line that the piece begins with
+	inner, indent := false, 0
+	for i, start := range lines {
+		depth, key, bare := keyOf(f.Line(i + 1))
+		size := start - lines[first]
+		switch {
+		case key == 0:
+			continue // nothing, or a comment, or the inside of a value
+		case depth == 0 && key != 'k':
+			return nil, false
+		case depth == 0:
+			if size >= most || inner {
+				pieces = append(pieces, piece{f.Text[lines[first]:start], first, inner})
+				first, inner = i, false
+			}
+			indent = 0
+			if bare {
+				indent = -1 // that of the first line below it
+			}
+		case indent < 0 && key == 'k':
+			indent = depth
+		case indent < 0:
+			indent = 0
+		case depth == indent && key == 'k' && size >= most:
+			pieces = append(pieces, piece{f.Text[lines[first]:start], first, inner})
+			first, inner = i, true
+		}
+	}
+	pieces = append(pieces, piece{f.Text[lines[first]:], first, inner})
+	return pieces, len(pieces) > 1
+}
+
+// keyOf looks at how a line begins: how far it is indented, with what ('k' for a plain key, 0 for nothing or a comment,
+// else '?'), and whether nothing but a comment follows the key.
+func keyOf(line string) (depth int, key byte, bare bool) {
+	for depth < len(line) && line[depth] == ' ' {
+		depth++
+	}
+	rest := line[depth:]
+	if rest == "" || rest[0] == '#' {
+		return depth, 0, false
+	}
+	i := 0
+	for i < len(rest) && (rest[i] >= 'a' && rest[i] <= 'z' || i > 0 && (rest[i] >= '0' && rest[i] <= '9' || rest[i] == '-')) {
+		i++
+	}
+	if i == 0 || i == len(rest) || rest[i] != ':' || i+1 < len(rest) && rest[i+1] != ' ' {
+		return depth, '?', false
+	}
+	for i++; i < len(rest) && rest[i] == ' '; i++ {
+	}
+	return depth, 'k', i == len(rest) || rest[i] == '#'
+}

@@ -1,0 +1,114 @@
+package text
+
+import (
+	"regexp"
+	"strconv"
+	"strings"
+
+	"go.yaml.in/yaml/v4"
+)
+
+// Value is something that an edit writes into a plan: a word, a list, or a mapping on one line.
+type Value struct {
+	word   string
+	list   []Value
+	fields []Field
+	kind   yaml.Kind
+	null   bool // whether it is nothing at all
+}
+
+// Field is one entry of a mapping that an edit writes.
+type Field struct {
+	Key   string
+	Value Value
+}
+
+// Word is a single value.
+func Word(s string) Value { return Value{word: s, kind: yaml.ScalarNode} }
+
+// Words is a list of single values.
+func Words(all ...string) Value {
+	v := Value{kind: yaml.SequenceNode}
+	for _, s := range all {
+		v.list = append(v.list, Word(s))
+	}
+	return v
+}
+
+// WordOrWords is a single value where there is one, else a list.
+func WordOrWords(all ...string) Value {
+	if len(all) == 1 {
+		return Word(all[0])
+	}
+	return Words(all...)
+}
+
+// Map is a mapping.
+func Map(fields ...Field) Value { return Value{fields: fields, kind: yaml.MappingNode} }
+
+// plain texts need no quotes anywhere in YAML 1.2: no sign of the syntax stands in them, and they are no word that
+// older readers take for a truth value.
+var (
+	plain    = regexp.MustCompile(`^[A-Za-z0-9/][A-Za-z0-9./_-]*(:+[A-Za-z0-9./_-]+|:+/[0-9]+| [A-Za-z0-9./_-]+(:+[A-Za-z0-9./_-]+|:+/[0-9]+)*)*$`)
+	notPlain = regexp.MustCompile(`(?i)^(y|n|yes|no|on|off|true|false|null|[0-9][0-9_]*:[0-5]?[0-9].*)$`)
+)
+
+func quoted(s string, always bool) string {
+	if !always && plain.MatchString(s) && !notPlain.MatchString(s) {
+		return s
+	}
+	return strconv.Quote(s)
+}
+
+// bare is the value as messages quote it: a single one without quotes.
+func (v Value) bare() string {
+	if v.kind == yaml.ScalarNode {
+		return v.word
+	}
+	return v.String()
+}
+
+// String writes the value on one line, as YAML.
+func (v Value) String() string { return v.text(false) }
+
+// text writes the value on one line. With quotes, every word and key stands in double quotes, as JSON wants it.
+func (v Value) text(quotes bool) string {
+	switch v.kind {
+	case yaml.SequenceNode:
+		var items []string
+		for _, item := range v.list {
+			items = append(items, item.text(quotes))
+		}
+		return "[" + strings.Join(items, ", ") + "]"
+	case yaml.MappingNode:
+		var items []string
+		for _, f := range v.fields {
+			items = append(items, f.text(quotes))
+		}
+		return "{" + strings.Join(items, ", ") + "}"
+	}
+	if v.null {
+		return "null"
+	}
+	if _, err := strconv.ParseUint(v.word, 10, 31); err == nil || v.word == "true" || v.word == "false" {
+		return v.word
+	}
+	return quoted(v.word, quotes)
+}
+
+func (f Field) text(quotes bool) string { return quoted(f.Key, quotes) + ": " + f.Value.text(quotes) }
+
+// node is the value as the YAML library would read it.
+func (v Value) node() *yaml.Node {
+	n := &yaml.Node{Kind: v.kind, Value: v.word}
+	if v.null {
+		n.Value = "null"
+	}
+	for _, item := range v.list {
+		n.Content = append(n.Content, item.node())
+	}
+	for _, f := range v.fields {
+		n.Content = append(n.Content, &yaml.Node{Kind: yaml.ScalarNode, Value: f.Key}, f.Value.node())
+	}
+	return n
+}

@@ -1,0 +1,136 @@
+package text
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"regexp"
+	"strings"
+
+	"go.yaml.in/yaml/v4"
+	"go.yaml.in/yaml/v4/plugin/loaderlimits"
+)
+
+// maxDepth is how deep a text may nest; a plan needs eight levels.
+const maxDepth = 40
+
+// parse makes the library's node tree of the one document of the file; nil, and no problem, when the text is empty.
+func (f *File) parse() (*yaml.Node, *Problem) {
+	root, second, err := load(f.Text, maxDepth)
+	switch {
+	case err != nil:
+		return nil, f.explain(err)
+	case second != nil:
+		return nil, &Problem{Code: "several-documents", At: f.at(second.Line, second.Column),
+			Message: "a second document starts here, and a plan is one document", Fix: "give each plan a file of its own"}
+	}
+	return root, nil
+}
+
+// load reads a text with the library. Second is a second document, when there is one.
+func load(text string, depth int) (root, second *yaml.Node, err error) {
+	text, masked := maskColons(text)
+	loader, err := yaml.NewLoader(strings.NewReader(text), yaml.WithUniqueKeys(false),
+		yaml.WithPlugin(loaderlimits.New(loaderlimits.DepthValue(depth))))
+	if err != nil {
+		return nil, nil, err
+	}
+	var doc, next yaml.Node
+	if err := loader.Load(&doc); err == io.EOF {
+		return nil, nil, nil
+	} else if err != nil {
+		return nil, nil, err
+	}
+	if err := loader.Load(&next); err == nil {
+		return nil, &next, nil
+	} else if err != io.EOF {
+		return nil, nil, err
+	}
+	if len(doc.Content) == 0 {
+		return nil, nil, nil
+	}
+	if masked {
+		unmask(doc.Content[0])
+	}
+	return doc.Content[0], nil, nil
+}
+
+// A plain "::/0" inside {} or [] is YAML 1.2 (section 7.3.3), but the library takes its first colon for a sign. So
+// that colon goes in as a private character of the same column, and comes back as a colon afterwards.
+var colons = regexp.MustCompile(`([\s,\[{])::`)
+
+const mask = "\ue000"
+
+func maskColons(text string) (string, bool) {
+	if !strings.Contains(text, "::") || strings.Contains(text, mask) {
+		return text, false
+	}
+	return colons.ReplaceAllString(text, "${1}"+mask+":"), true
+}
+
+func unmask(n *yaml.Node) {
+	n.Value = strings.ReplaceAll(n.Value, mask, ":")
+	for _, c := range n.Content {
+		unmask(c)
+	}
+}
+
+// yamlProblems turns the library's messages into sentences for a person who edits a plan.
+var yamlProblems = []struct{ said, message, fix string }{
+	{"mapping values are not allowed", "a second \"key: value\" starts in the middle of a value",
+		"check the indentation of this line and the one above; put a text with \": \" in quotes"},
+	{"did not find expected key", "this line does not line up with the keys above it",
+		"indent it like its neighbours, or close the bracket or quote before it"},
+	{"did not find expected ',' or ']'", "a list that starts with [ is not closed before this place", "close it with ]"},
+	{"did not find expected ',' or '}'", "a mapping that starts with { is not closed before this place", "close it with }"},
+	{"did not find expected node content", "a value is missing here", "write the value, or remove the comma or bracket"},
+	{"found unexpected end of stream", "a quote is opened and never closed", "close the quote"},
+	{"tab character", "a tab stands where YAML takes only spaces", "indent with spaces"},
+	{"could not find expected ':'", "this line is no \"key: value\"", "add the colon, or indent it as part of the line above"},
+	{"did not find expected '-' indicator", "this line stands among list entries and does not start with a dash",
+		"start it with \"- \" or indent it as part of the entry above"},
+	{"block sequence entries are not allowed", "a list entry starts in the middle of a line", "put the \"- \" on a line of its own"},
+	{"unknown anchor", "this alias names an anchor that is not defined above it", "define it with & first, or write the value out"},
+	{"unknown escape", "the text in double quotes has an escape that YAML does not know", "double the backslash, or use single quotes"},
+	{"exceeded max depth", fmt.Sprintf("the text nests deeper than %d levels", maxDepth), "a plan needs eight levels at most"},
+	{"<document start>", "something follows after the end of the plan", "remove it, or indent it to where it belongs"},
+}
+
+// explain makes a problem of an error of the YAML library.
+func (f *File) explain(err error) *Problem {
+	p := Problem{Code: "not-yaml", Message: "the text is not YAML: " + err.Error()}
+	var load *yaml.LoadError
+	if !errors.As(err, &load) {
+		return &p
+	}
+	line, column := load.Mark.Line, load.Mark.Column
+	p.Message = "the text is not YAML: " + load.Message
+	for _, known := range yamlProblems {
+		if strings.Contains(load.Message, known.said) {
+			p.Message, p.Fix = known.message, known.fix
+		}
+	}
+	switch {
+	case strings.Contains(load.Message, "end of stream"), strings.Contains(load.Message, "could not find expected ':'"):
+		// The library notices at the end; the start of the thing is what a person must look at.
+		line, column = load.ContextMark.Line, load.ContextMark.Column
+	case strings.Contains(load.Message, "cannot start any token"):
+		p.Message, p.Fix = f.badStart(line, column)
+	}
+	if line < 1 {
+		return &p
+	}
+	p.At = f.at(line, column)
+	if line > len(f.lines()) {
+		p.At = f.Position(len(f.Text)) // the library counts a line behind a last one without an end
+	}
+	return &p
+}
+
+// badStart says why no value can start with the character at a place.
+func (f *File) badStart(line, column int) (message, fix string) {
+	if rest := f.Text[f.offset(line, column):]; len(rest) > 0 && rest[0] != '\t' {
+		return fmt.Sprintf("no value can start with %q", rest[0]), "put the value in quotes"
+	}
+	return "a tab stands where YAML takes only spaces", "indent with spaces"
+}

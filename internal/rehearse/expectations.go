@@ -1,0 +1,108 @@
+package rehearse
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/expect"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/reach"
+)
+
+// This file finds the tries that speak of a line of expect, and judges the line by them.
+
+// expectations finds, for each line of expect, the tries that speak of it, and what reach makes of it.
+func (s *script) expectations() {
+	for _, r := range expect.Run(s.e, nil) {
+		x := Expected{Expectation: r.Expectation, Says: r.Holds}
+		from, errFrom := reach.FindEnds(s.e, r.From)
+		to, errTo := reach.FindEnds(s.e, r.To)
+		var speak []*Try
+		if errFrom == nil && errTo == nil {
+			for _, t := range s.tries {
+				if names(from, t.From, t.Src) && names(to, t.To, t.Dst) && (to.One != nil && to.One.Addr.IsValid() || s.byName(t)) && r.Flows.Covers(t.flows()) {
+					speak = append(speak, t)
+				}
+			}
+		}
+		s.expected = append(s.expected, x)
+		s.lines = append(s.lines, speak)
+	}
+}
+
+func (t *Try) flows() flow.Set {
+	f, _ := flow.Parse(t.Flow())
+	return f
+}
+
+// byName reports whether a try is by the address that a line of expect means: the private one, but from the internet.
+func (s *script) byName(t *Try) bool {
+	w := s.e.Workload(t.To)
+	return w == nil || t.From == "internet" || slices.Contains(w.Addrs, t.Dst)
+}
+
+// names reports whether ends have the end of a name, or the address when they are one address.
+func names(e reach.Ends, name string, addr netip.Addr) bool {
+	if e.One == nil {
+		return slices.ContainsFunc(e.Many, func(w *estate.Workload) bool { return w.Name == name })
+	}
+	if e.One.Addr.IsValid() {
+		return e.One.Addr == addr
+	}
+	return e.One.Name == name
+}
+
+// judge says what the tries made of each expectation.
+func (s *script) judge() []Expected {
+	for i := range s.expected {
+		x := &s.expected[i]
+		x.Tries = len(s.lines[i])
+		x.Holds = true
+		for _, t := range s.lines[i] {
+			got, behind := s.passedOn(t, x.Never)
+			if got == x.Never {
+				x.Holds = false
+				x.Why = fmt.Sprintf("%s to %s on %s: the packets %s%s", t.From, t.To, t.Flow(), passed(got), behind)
+				break
+			}
+		}
+		if x.Tries == 0 {
+			x.Holds = x.Says
+			x.Why = "nothing of it could be tried"
+		}
+	}
+	return s.expected
+}
+
+// passedOn reports whether a try passed, and where its target is a balancer, whether what that hands on passes to every
+// target, or to any; behind names the target that settled it.
+func (s *script) passedOn(t *Try, any bool) (yes bool, behind string) {
+	w := s.e.Workload(t.To)
+	if w == nil || len(w.Targets) == 0 || !t.Passed {
+		return t.Passed, ""
+	}
+	on := w.TargetPorts
+	if on.Empty() {
+		on = t.flows()
+	}
+	for _, target := range w.Targets {
+		all := true
+		for _, o := range s.tries {
+			if o.From == w.Name && o.To == target.Name && slices.Contains(target.Addrs, o.Dst) && on.Covers(o.flows()) {
+				all = all && o.Passed
+			}
+		}
+		if all == any {
+			return any, ", handed on to " + target.Name
+		}
+	}
+	return !any, ""
+}
+
+func passed(yes bool) string {
+	if yes {
+		return "passed"
+	}
+	return "did not pass"
+}
