@@ -126,8 +126,8 @@ func TestProblems(t *testing.T) {
 		{head + "estate: \xff\n", "2:9", "not-text", "not UTF-8", "UTF-8"},
 		{head + strings.Repeat("[", 200) + "\n", "2:41", "not-yaml", "deeper than 40 levels", ""},
 	} {
-		_, findings := decode(t, c.content)
-		name := strings.TrimPrefix(c.content, head)
+		_, findings := decode(t, c.text)
+		name := strings.TrimPrefix(c.text, head)
 		if !assert.Len(t, findings, 1, "%q: %v", name, findings) {
 			continue
 		}

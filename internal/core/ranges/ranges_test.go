@@ -39,7 +39,7 @@ func TestReadEveryForm(t *testing.T) {
 	} {
 		columns, err := ParseColumns(c.columns)
 		require.NoError(t, err)
-		l := read(t, c.content, columns)
+		l := read(t, c.text, columns)
 		var got []string
 		for _, e := range l.Entries {
 			x := e.Labels()

@@ -95,7 +95,7 @@ func TestApplyRefuses(t *testing.T) {
 		"nothing":            {"", set("a", "d", "1")},
 		"no YAML":            {"a: [", set("a", "d", "1")},
 	} {
-		got, _, err := One("t", c.content).First().Apply([]Edit{c.edit})
+		got, _, err := One("t", c.text).First().Apply([]Edit{c.edit})
 		assert.Error(t, err, name)
 		assert.Empty(t, got, name)
 	}
