@@ -7,12 +7,14 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"strings"
 
 	"github.com/aymanbagabas/go-udiff"
 	pretty "github.com/jedib0t/go-pretty/v6/text"
 	"github.com/natefinch/atomic"
 
+	"wendrik/internal/cache"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/text"
@@ -33,7 +35,8 @@ func (s *screen) load(name string) (*estate.Estate, error) {
 	if name == "-" {
 		label = "standard input"
 	}
-	files := text.NewFiles(nil)
+	defer seldom(len(raw))()
+	files := text.NewFiles(cache.Open(os.Getenv("WENDRIK_CACHE")))
 	files.Add(label, raw)
 	e, findings := estate.Load(files)
 	if len(findings) == 0 {
@@ -44,6 +47,16 @@ func (s *screen) load(name string) (*estate.Estate, error) {
 	}
 	s.tell("%s in %s; nothing was done", count(len(findings), "problem"), clean(label))
 	return nil, errSaid
+}
+
+// seldom has garbage collected only when it fills some room, until what it gives is called: reading a plan leaves most of
+// what it makes standing, so that looking for garbage is work for nothing. The room follows the size of the text.
+func seldom(size int) (restore func()) {
+	percent, limit := debug.SetGCPercent(-1), debug.SetMemoryLimit(64<<20+12*int64(size))
+	return func() {
+		debug.SetMemoryLimit(limit)
+		debug.SetGCPercent(percent)
+	}
 }
 
 // read reads a text, up to one byte more than a plan may have.
@@ -57,11 +70,16 @@ func (s *screen) read(name string) (string, error) {
 		defer f.Close()
 		in = f
 	}
-	raw, err := io.ReadAll(io.LimitReader(in, text.MaxSize+1))
-	if err != nil {
+	var b strings.Builder
+	if f, is := in.(*os.File); is {
+		if info, err := f.Stat(); err == nil && info.Mode().IsRegular() {
+			b.Grow(int(min(info.Size(), text.MaxSize)) + 1)
+		}
+	}
+	if _, err := io.Copy(&b, io.LimitReader(in, text.MaxSize+1)); err != nil {
 		return "", fileError(name, err)
 	}
-	return string(raw), nil
+	return b.String(), nil
 }
 
 // fileError says in a sentence why a file cannot be used.

@@ -8,10 +8,10 @@ import (
 )
 
 // kept is a cache in memory.
-type kept map[[32]byte][]byte
+type kept map[string][]byte
 
-func (k kept) Load(key [32]byte) []byte         { return k[key] }
-func (k kept) Store(key [32]byte, value []byte) { k[key] = value }
+func (k kept) Load(text string) []byte         { return k[text] }
+func (k kept) Store(text string, value []byte) { k[text] = value }
 
 // BenchmarkLoad reads a plan of 1,000 networks, 10,000 subnets and 100,000 workloads and binds its names: anew, and with
 // its tree out of a cache.

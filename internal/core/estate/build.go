@@ -3,8 +3,10 @@ package estate
 import (
 	"fmt"
 	"net/netip"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
@@ -63,12 +65,12 @@ func Build(p *plan.Plan) (*Estate, []diag.Finding) {
 func (b *builder) freeze() {
 	b.e.Outside = b.e.findOutside()
 	b.e.StandIn = b.e.findStandIn()
-	for _, n := range b.e.Networks {
+	b.eachNetwork(func(_ *builder, n *Network) {
 		n.where.Freeze()
 		for _, t := range n.Tables {
 			t.routes.Freeze()
 		}
-	}
+	})
 	for _, h := range b.e.Hubs {
 		for _, t := range h.Tables {
 			t.routes.Freeze()
@@ -109,6 +111,50 @@ func (e *Estate) findStandIn() netip.Addr {
 type builder struct {
 	e        *Estate
 	findings []diag.Finding
+	room     []netip.Addr // for lists of addresses
+	places   []*Group     // for lists of groups
+}
+
+// groupRoom is room for some groups, side by side with that of others.
+func (b *builder) groupRoom(n int) []*Group {
+	if n > len(b.places) {
+		b.places = make([]*Group, max(n, 1024))
+	}
+	room := b.places[:0:n]
+	b.places = b.places[n:]
+	return room
+}
+
+// many is from how many workloads on it pays to bind parts of a plan side by side.
+const many = 2000
+
+// eachNetwork does something for every network that touches no other one.
+func (b *builder) eachNetwork(do func(b *builder, n *Network)) {
+	b.sideBySide(len(b.e.Networks), func(b *builder, from, to int) {
+		for _, n := range b.e.Networks[from:to] {
+			do(b, n)
+		}
+	})
+}
+
+// sideBySide does something for parts of n things that do not touch each other, with what is reported put together in
+// their order.
+func (b *builder) sideBySide(n int, do func(b *builder, from, to int)) {
+	parts := runtime.GOMAXPROCS(0)
+	if len(b.e.Plan.Workloads) < many || parts < 2 {
+		do(b, 0, n)
+		return
+	}
+	each := make([]*builder, parts)
+	var all sync.WaitGroup
+	for i := range each {
+		each[i] = &builder{e: b.e}
+		all.Go(func() { do(each[i], i*n/parts, (i+1)*n/parts) })
+	}
+	all.Wait()
+	for _, part := range each {
+		b.findings = append(b.findings, part.findings...)
+	}
 }
 
 // spot is a place in the plan that is written out only when something is reported there: a key of an object, or of the
@@ -175,8 +221,16 @@ func (b *builder) block(t plan.Text, in spot) *Block {
 
 // subnet finds a subnet of a network by its name, alone or with the network's.
 func (b *builder) subnet(n *Network, t plan.Text, in spot) *Subnet {
-	t.Value = strings.TrimPrefix(t.Value, n.Name+"/")
+	t.Value = within(n, t.Value)
 	return lookup[*Subnet](b, n, n.scope, SubnetKind, t, in)
+}
+
+// within is a name inside a network, where that may be written with the network's own.
+func within(n *Network, name string) string {
+	if rest, with := strings.CutPrefix(name, n.Name); with && strings.HasPrefix(rest, "/") {
+		return rest[1:]
+	}
+	return name
 }
 
 func prefixes(ranges []plan.Range) []netip.Prefix {
@@ -190,11 +244,17 @@ func prefixes(ranges []plan.Range) []netip.Prefix {
 	return out
 }
 
-func addrs(given []plan.Addr) []netip.Addr {
-	if len(given) == 0 {
+// addrs are addresses without their places. They lie side by side with others.
+func (b *builder) addrs(given []plan.Addr) []netip.Addr {
+	n := len(given)
+	if n == 0 {
 		return nil
 	}
-	out := make([]netip.Addr, len(given))
+	if n > len(b.room) {
+		b.room = make([]netip.Addr, max(n, 1024))
+	}
+	out := b.room[:n:n]
+	b.room = b.room[n:]
 	for i, a := range given {
 		out[i] = a.Addr
 	}

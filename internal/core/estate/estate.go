@@ -4,6 +4,7 @@ package estate
 
 import (
 	"net/netip"
+	"slices"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/flow"
@@ -69,6 +70,7 @@ type Network struct {
 	Links       []*Site // sites linked to it with no hub between
 
 	scope scope
+	crowd []*Workload // of all its subnets, in the order of the plan
 	hosts map[netip.Addr]Host
 	where address.Table[*Subnet]
 }
@@ -189,12 +191,13 @@ type Group struct {
 	Network *Network
 	Members []*Workload
 	In, Out []Rule
-
-	addrs map[netip.Addr]bool
 }
 
 // Has reports whether a is a private address of a member.
-func (g *Group) Has(a netip.Addr) bool { return g.addrs[a] }
+func (g *Group) Has(a netip.Addr) bool {
+	w := g.Network.hosts[a].Workload
+	return w != nil && slices.Contains(w.Groups, g)
+}
 
 // Rule is a rule of a group or a list, with the group that it names bound.
 type Rule struct {

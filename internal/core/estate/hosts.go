@@ -5,6 +5,7 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+	"sync"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/phrase"
@@ -17,7 +18,7 @@ import (
 func (b *builder) gateways(n *Network) {
 	for _, p := range n.Plan.Gateways {
 		g := &Gateway{Plan: p, Name: p.Name.Value, Network: n, Type: GatewayType(p.Kind.Value),
-			Attached: !p.Attached.Given() || p.Attached.Value, Addrs: addrs(p.Addrs), Public: addrs(p.Public)}
+			Attached: !p.Attached.Given() || p.Attached.Value, Addrs: b.addrs(p.Addrs), Public: b.addrs(p.Public)}
 		if !p.Kind.Given() {
 			g.Type = NATGateway // the kind has been reported; this one leads nobody out
 		}
@@ -92,6 +93,9 @@ func (b *builder) nat(g *Gateway) {
 	}
 	for _, a := range p.Addrs {
 		b.claim(g.In, a, Host{NAT: g}, spot{g, "address"})
+		if own := (Host{NAT: g}); a.Is6() && address.IsPublic(a.Addr) && n.hosts[a.Addr] == own && g.In.Holds(a.Addr) && b.e.public[a.Addr].Nobody() {
+			b.e.public[a.Addr] = own // the internet carries it as it is
+		}
 	}
 }
 
@@ -129,9 +133,6 @@ func (b *builder) claim(s *Subnet, a plan.Addr, who Host, in spot) {
 		return
 	}
 	n.hosts[a.Addr] = who
-	if a.Is6() && address.IsPublic(a.Addr) && b.e.public[a.Addr].Nobody() {
-		b.e.public[a.Addr] = who // the internet carries it as it is
-	}
 }
 
 // claimPublic gives a public address to a host, or reports why it cannot be its own.
@@ -156,34 +157,76 @@ func (b *builder) claimPublic(a plan.Addr, who Host, in spot) {
 }
 
 func (b *builder) workloads() {
-	b.e.Workloads = make([]*Workload, 0, len(b.e.Plan.Workloads))
-	all := make([]Workload, len(b.e.Plan.Workloads))
-	for i, p := range b.e.Plan.Workloads {
+	given := b.e.Plan.Workloads
+	all := make([]Workload, len(given))
+	b.sideBySide(len(given), func(b *builder, from, to int) {
+		for i := from; i < to; i++ {
+			b.workload(&all[i], i)
+		}
+	})
+	b.e.Workloads = make([]*Workload, len(given))
+	var names sync.WaitGroup
+	names.Go(func() {
+		for i := range all {
+			b.e.scope.bind(all[i].Name, &all[i])
+		}
+	})
+	for i := range all {
 		w := &all[i]
-		*w = Workload{Plan: p, Index: i, Name: p.Name.Value, Addrs: addrs(p.Addrs), Public: addrs(p.Public), Forwards: Forwarding(p.Forwards.Value)}
-		b.e.Workloads = append(b.e.Workloads, w)
-		b.e.scope.bind(w.Name, w)
-		for _, f := range p.Listens {
-			w.Listens = w.Listens.Union(f.Set)
+		b.e.Workloads[i] = w
+		if w.Subnet != nil {
+			w.Subnet.Workloads = append(w.Subnet.Workloads, w)
+			w.Subnet.Network.crowd = append(w.Subnet.Network.crowd, w)
 		}
-		for _, f := range p.TargetPorts {
-			w.TargetPorts = w.TargetPorts.Union(f.Set)
+	}
+	b.eachNetwork(func(b *builder, n *Network) {
+		for _, w := range n.crowd {
+			b.privateAddrs(w)
 		}
-		if w.Subnet = b.home(p.In, spot{w, "in"}); w.Subnet == nil {
-			continue
+	})
+	for i := range all {
+		if all[i].Subnet != nil {
+			b.publicAddrs(&all[i])
 		}
-		w.Subnet.Workloads = append(w.Subnet.Workloads, w)
-		for j, a := range p.Addrs {
-			if first := slices.IndexFunc(p.Addrs[:j], func(o plan.Addr) bool { return o.Is4() == a.Is4() }); first >= 0 {
-				b.report(a.At, spot{w, "address"}, twoAddresses, "keep one of each family", "%s has %s already", w.Name, p.Addrs[first].Addr)
-			}
-			b.claim(w.Subnet, a, Host{Workload: w}, spot{w, "address"})
+	}
+	names.Wait()
+}
+
+// workload reads one workload, and finds its subnet.
+func (b *builder) workload(w *Workload, i int) {
+	p := b.e.Plan.Workloads[i]
+	*w = Workload{Plan: p, Index: i, Name: p.Name.Value, Addrs: b.addrs(p.Addrs), Public: b.addrs(p.Public), Forwards: Forwarding(p.Forwards.Value)}
+	for _, f := range p.Listens {
+		w.Listens = w.Listens.Union(f.Set)
+	}
+	for _, f := range p.TargetPorts {
+		w.TargetPorts = w.TargetPorts.Union(f.Set)
+	}
+	w.Subnet = b.home(p.In, spot{w, "in"})
+}
+
+// privateAddrs gives a workload its addresses.
+func (b *builder) privateAddrs(w *Workload) {
+	in := spot{w, "address"}
+	for j, a := range w.Plan.Addrs {
+		if first := slices.IndexFunc(w.Plan.Addrs[:j], func(o plan.Addr) bool { return o.Is4() == a.Is4() }); first >= 0 {
+			b.report(a.At, in, twoAddresses, "keep one of each family", "%s has %s already", w.Name, w.Plan.Addrs[first].Addr)
 		}
-		for _, a := range p.Public {
-			b.claimPublic(a, Host{Workload: w}, spot{w, "public"})
-			if _, has := w.AddrLike(a.Addr); !has && len(p.Addrs) > 0 {
-				b.report(a.At, spot{w, "public"}, publicFamily, "add an address of that family", "%s has no private address of the family of %s", w.Name, a.Addr)
-			}
+		b.claim(w.Subnet, a, Host{Workload: w}, in)
+	}
+}
+
+// publicAddrs gives a workload its public addresses, its own IPv6 ones among them where the internet carries those.
+func (b *builder) publicAddrs(w *Workload) {
+	for _, a := range w.Addrs {
+		if a.Is6() && address.IsPublic(a) && w.Subnet.Network.Host(a).Workload == w && w.Subnet.Holds(a) && b.e.public[a].Nobody() {
+			b.e.public[a] = Host{Workload: w} // the internet carries it as it is
+		}
+	}
+	for _, a := range w.Plan.Public {
+		b.claimPublic(a, Host{Workload: w}, spot{w, "public"})
+		if _, has := w.AddrLike(a.Addr); !has && len(w.Addrs) > 0 {
+			b.report(a.At, spot{w, "public"}, publicFamily, "add an address of that family", "%s has no private address of the family of %s", w.Name, a.Addr)
 		}
 	}
 }

@@ -15,8 +15,9 @@ import (
 // This part of the builder binds networks, and their tiers, held parts, subnets and lists.
 
 func (b *builder) networks() {
+	crowds := b.crowds()
 	for _, p := range b.e.Plan.Networks {
-		n := &Network{Plan: p, Name: p.Name.Value, Profile: p.Profile.On(b.e.Profile), Ranges: prefixes(p.Ranges), scope: scope{}, hosts: map[netip.Addr]Host{}}
+		n := &Network{Plan: p, Name: p.Name.Value, Profile: p.Profile.On(b.e.Profile), Ranges: prefixes(p.Ranges), scope: scope{}, hosts: make(map[netip.Addr]Host, crowds[p.Name.Value])}
 		b.e.Networks = append(b.e.Networks, n)
 		b.e.scope.bind(n.Name, n)
 		for _, t := range p.Regions {
@@ -36,6 +37,16 @@ func (b *builder) networks() {
 		b.gateways(n)
 		b.lists(n)
 	}
+}
+
+// crowds counts the addresses of workloads by the names of their networks.
+func (b *builder) crowds() map[string]int {
+	out := make(map[string]int, len(b.e.Plan.Networks))
+	for _, w := range b.e.Plan.Workloads {
+		network, _, _ := strings.Cut(w.In.Value, "/")
+		out[network] += len(w.Addrs)
+	}
+	return out
 }
 
 // networkRange checks that a network has a range, or says what to carve and from where.

@@ -12,7 +12,7 @@ import (
 // This part of the builder binds route tables, and what their routes lead to.
 
 func (b *builder) tables() {
-	for _, n := range b.e.Networks {
+	b.eachNetwork(func(b *builder, n *Network) {
 		for _, p := range n.Plan.Tables {
 			t := &Table{Plan: p, Name: p.Name.Value, Network: n, Main: p.Main.Value}
 			n.Tables = append(n.Tables, t)
@@ -40,7 +40,7 @@ func (b *builder) tables() {
 		for _, t := range n.Tables {
 			b.routes(t)
 		}
-	}
+	})
 }
 
 // associate gives a table to the subnets that it names.

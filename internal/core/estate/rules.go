@@ -13,12 +13,12 @@ import (
 func (b *builder) rules() {
 	for _, n := range b.e.Networks {
 		for _, p := range n.Plan.Groups {
-			g := &Group{Plan: p, Name: p.Name.Value, Network: n, addrs: map[netip.Addr]bool{}}
+			g := &Group{Plan: p, Name: p.Name.Value, Network: n}
 			n.Groups = append(n.Groups, g)
 			n.scope.bind(g.Name, g)
 		}
 	}
-	for _, n := range b.e.Networks {
+	b.eachNetwork(func(b *builder, n *Network) {
 		for _, g := range n.Groups {
 			g.In = b.bindRules(n, g.Plan.In, spot{g, "in"})
 			g.Out = b.bindRules(n, g.Plan.Out, spot{g, "out"})
@@ -27,24 +27,26 @@ func (b *builder) rules() {
 			l.In = b.bindRules(n, l.Plan.In, spot{l, "in"})
 			l.Out = b.bindRules(n, l.Plan.Out, spot{l, "out"})
 		}
-	}
-	for _, w := range b.e.Workloads {
-		if w.Subnet == nil {
+		for _, w := range n.crowd {
+			b.groups(w)
+		}
+	})
+}
+
+// groups puts a workload into its groups.
+func (b *builder) groups(w *Workload) {
+	n := w.Subnet.Network
+	for _, t := range w.Plan.Groups {
+		t.Value = within(n, t.Value)
+		g := lookup[*Group](b, n, n.scope, GroupKind, t, spot{w, "groups"})
+		if g == nil || slices.Contains(w.Groups, g) {
 			continue
 		}
-		n := w.Subnet.Network
-		for _, t := range w.Plan.Groups {
-			t.Value = strings.TrimPrefix(t.Value, n.Name+"/")
-			g := lookup[*Group](b, n, n.scope, GroupKind, t, spot{w, "groups"})
-			if g == nil || slices.Contains(w.Groups, g) {
-				continue
-			}
-			w.Groups = append(w.Groups, g)
-			g.Members = append(g.Members, w)
-			for _, a := range w.Addrs {
-				g.addrs[a] = true
-			}
+		if w.Groups == nil {
+			w.Groups = b.groupRoom(len(w.Plan.Groups))
 		}
+		w.Groups = append(w.Groups, g)
+		g.Members = append(g.Members, w)
 	}
 }
 

@@ -4,9 +4,11 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
@@ -18,7 +20,7 @@ import (
 // Decode reads a plan. It goes on after each problem, and returns what it could read together with every finding, in
 // the order of the text; the plan is incomplete when there are findings. It never returns a nil plan.
 func Decode(files *text.Files) (*Plan, []diag.Finding) {
-	d := &decoder{plan: &Plan{Files: files}}
+	d := &decoder{plan: &Plan{Files: files}, flowsOf: map[string]flow.Set{}}
 	tree, problem := files.First().Tree()
 	if problem != nil {
 		return d.plan, []diag.Finding{{Code: diag.Code(problem.Code), At: problem.At, Message: problem.Message, Fixes: diag.Advise(problem.Fix)}}
@@ -55,6 +57,38 @@ type decoder struct {
 	aliases  int // aliases being read
 	aliased  int // nodes read inside aliases
 	bombed   bool
+	flowsOf  map[string]flow.Set // texts of flows that were read before
+
+	// Where short lists of values lie, many in one piece of memory.
+	textSlab  slab[Text]
+	rangeSlab slab[Range]
+	addrSlab  slab[Addr]
+	flowSlab  slab[Flows]
+}
+
+// slab hands out memory for short lists. What it has handed out is never moved.
+type slab[T any] struct {
+	free    []T
+	scratch []T
+}
+
+// begin starts a list, and end ends it. Lists are made one at a time.
+func (s *slab[T]) begin() { s.scratch = s.scratch[:0] }
+
+func (s *slab[T]) add(x T) { s.scratch = append(s.scratch, x) }
+
+func (s *slab[T]) end() []T {
+	n := len(s.scratch)
+	if n == 0 {
+		return nil
+	}
+	if n > len(s.free) {
+		s.free = make([]T, max(n, 256))
+	}
+	list := s.free[:n:n]
+	s.free = s.free[n:]
+	copy(list, s.scratch)
+	return list
 }
 
 // field is one key of a mapping of the plan. The same table reads the text, names the keys in messages, and makes the
@@ -89,13 +123,13 @@ func (d *decoder) within(word string, read func()) {
 }
 
 // follow gives the node that an alias stands for, any other node itself, and the zero Node when aliases grow without
-// bound. The caller must call the function it gets when it is done with the node.
-func (d *decoder) follow(n text.Node) (text.Node, func()) {
+// bound. The caller must call leave with what it gets when it is done with the node.
+func (d *decoder) follow(n text.Node) (target text.Node, entered bool) {
 	if d.aliases > 0 {
 		d.aliased++
 	}
 	if n.Kind() != text.AliasKind {
-		return n, func() {}
+		return n, false
 	}
 	if d.aliased >= maxAliasedNodes {
 		if !d.bombed {
@@ -103,10 +137,16 @@ func (d *decoder) follow(n text.Node) (text.Node, func()) {
 			d.report(n.At(), aliasExpansion, fmt.Sprintf("the aliases of this text stand for more than %d values", maxAliasedNodes),
 				"write the values out")
 		}
-		return text.Node{}, func() {}
+		return text.Node{}, false
 	}
 	d.aliases++
-	return n.Target(), func() { d.aliases-- }
+	return n.Target(), true
+}
+
+func (d *decoder) leave(entered bool) {
+	if entered {
+		d.aliases--
+	}
 }
 
 // kindName says what a node is, in words for a message.
@@ -125,19 +165,19 @@ func kindName(n text.Node) string {
 	return "a single value"
 }
 
-// mapping follows a node to a mapping. Nothing at all counts as one without entries; anything else is reported.
-func (d *decoder) mapping(n text.Node, want string) (m text.Node, done func(), readable bool) {
-	m, done = d.follow(n)
+// mapping gives the mapping that a node is, when it has entries. Nothing at all counts as one without; anything else is
+// reported, and is not readable.
+func (d *decoder) mapping(n text.Node, want string) (m text.Node, readable bool) {
 	switch {
-	case m.Kind() == 0:
-		return text.Node{}, done, false
-	case m.Kind() == text.MapKind:
-		return m, done, true
-	case m.Kind() == text.ScalarKind && m.IsNull():
-		return text.Node{}, done, true
+	case n.Kind() == 0:
+		return text.Node{}, false
+	case n.Kind() == text.MapKind:
+		return n, true
+	case n.Kind() == text.ScalarKind && n.IsNull():
+		return text.Node{}, true
 	}
-	d.report(m.At(), wrongKind, fmt.Sprintf("%s belongs here, not %s", want, kindName(m)), "write  key: value  lines, or {key: value}")
-	return text.Node{}, done, false
+	d.report(n.At(), wrongKind, fmt.Sprintf("%s belongs here, not %s", want, kindName(n)), "write  key: value  lines, or {key: value}")
+	return text.Node{}, false
 }
 
 // key gives the word that a key is, or reports what it is instead.
@@ -156,51 +196,102 @@ func (d *decoder) twice(key Text, first text.Pos) {
 	})
 }
 
+// entry is a key of a mapping and its value.
+type entry struct {
+	key   Text
+	value text.Node
+}
+
+// words are the entries of a mapping whose keys are words. It reports the others.
+func (d *decoder) words(n text.Node, want string) []entry {
+	m, _ := d.mapping(n, want)
+	if m.Kind() == 0 {
+		return nil
+	}
+	all := make([]entry, 0, 1+m.Nodes()/8)
+	for k, value := range m.Entries() {
+		if key, is := d.key(k); is {
+			all = append(all, entry{key, value})
+		}
+	}
+	return all
+}
+
+// repeated are the numbers of entries whose key stood before, with the place where it did.
+func repeated(all []entry) map[int]text.Pos {
+	if len(all) < 2 {
+		return nil
+	}
+	var out map[int]text.Pos
+	seen := make(map[string]text.Pos, len(all))
+	for i := range all {
+		key := all[i].key
+		first, twice := seen[key.Value]
+		if !twice {
+			seen[key.Value] = key.At
+			continue
+		}
+		if out == nil {
+			out = map[int]text.Pos{}
+		}
+		out[i] = first
+	}
+	return out
+}
+
+// once are the entries without those whose key stood before, which it reports.
+func (d *decoder) once(all []entry, repeated map[int]text.Pos) []entry {
+	if len(repeated) == 0 {
+		return all
+	}
+	var out []entry
+	for i, e := range all {
+		if first, twice := repeated[i]; twice {
+			d.twice(e.key, first)
+			continue
+		}
+		out = append(out, e)
+	}
+	return out
+}
+
 // entries calls visit for every key and value of a mapping, with the key's word on the path, and reports keys that
 // are no words or stand twice.
 func (d *decoder) entries(n text.Node, want string, visit func(key Text, value text.Node)) {
-	m, done, _ := d.mapping(n, want)
-	defer done()
-	if m.Kind() == 0 {
-		return
-	}
-	var seen map[string]text.Pos
-	if m.Several() {
-		seen = map[string]text.Pos{}
-	}
-	for k, value := range m.Entries() {
-		key, is := d.key(k)
-		if !is {
-			continue
-		}
-		if first, twice := seen[key.Value]; twice {
-			d.twice(key, first)
-			continue
-		}
-		if seen != nil {
-			seen[key.Value] = key.At
-		}
-		d.within(key.Value, func() { visit(key, value) })
+	n, entered := d.follow(n)
+	defer d.leave(entered)
+	all := d.words(n, want)
+	for _, e := range d.once(all, repeated(all)) {
+		d.path = append(d.path, e.key.Value)
+		visit(e.key, e.value)
+		d.path = d.path[:len(d.path)-1]
 	}
 }
 
+// maxFields is more than any mapping has known keys.
+const maxFields = 24
+
 // readMap reads a mapping whose keys are known. Missing required keys are reported at the place of its name.
 func readMap[T any](d *decoder, n text.Node, fields []field[T], into *T, name text.Pos) {
-	given := make([]text.Pos, len(fields))
+	n, entered := d.follow(n)
+	defer d.leave(entered)
+	var given [maxFields]text.Pos
 	var unknown map[string]text.Pos
-	m, done, readable := d.mapping(n, "a mapping")
-	defer done()
+	m, readable := d.mapping(n, "a mapping")
 	if m.Kind() != 0 {
 		for k, value := range m.Entries() {
 			key, is := d.key(k)
 			if !is {
 				continue
 			}
-			i := slices.IndexFunc(fields, func(f field[T]) bool { return f.key == key.Value })
+			i := 0
+			for i < len(fields) && fields[i].key != key.Value {
+				i++
+			}
 			switch {
-			case i >= 0 && given[i].Known():
+			case i < len(fields) && given[i].Known():
 				d.twice(key, given[i])
-			case i >= 0:
+			case i < len(fields):
 				given[i] = key.At
 				d.path = append(d.path, key.Value)
 				fields[i].read(d, value, into)
@@ -268,15 +359,56 @@ func isName(s string) bool {
 
 // readNamed reads a mapping from names to things of one kind, in the order of the text.
 func readNamed[T any](d *decoder, n text.Node, fields []field[T], name func(*T) *Text) []*T {
-	var all []*T
-	d.entries(n, "a mapping from names", func(key Text, value text.Node) {
-		d.checkName(key) // a thing with a bad name is read all the same, so that what names it is not reported too
-		thing := new(T)
-		*name(thing) = key
-		readMap(d, value, fields, thing, key.At)
-		all = append(all, thing)
-	})
+	n, entered := d.follow(n)
+	defer d.leave(entered)
+	entries := d.words(n, "a mapping from names")
+	read := func(d *decoder, things []T, entries []entry) {
+		for i, e := range entries {
+			d.path = append(d.path, e.key.Value)
+			d.checkName(e.key) // a thing with a bad name is read all the same, so that what names it is not reported too
+			*name(&things[i]) = e.key
+			readMap(d, e.value, fields, &things[i], e.key.At)
+			d.path = d.path[:len(d.path)-1]
+		}
+	}
+	things := make([]T, len(entries))
+	if len(entries) < manyEntries || d.aliases > 0 || n.HasAliases() || !readSideBySide(d, things, entries, read) {
+		entries = d.once(entries, repeated(entries))
+		things = things[:len(entries)]
+		read(d, things, entries)
+	}
+	all := make([]*T, len(things))
+	for i := range all {
+		all[i] = &things[i]
+	}
 	return all
+}
+
+// manyEntries is from how many entries on it pays to read parts of a mapping side by side.
+const manyEntries = 250
+
+// readSideBySide reads parts of many entries side by side, while it looks for keys that stand twice. When there are any
+// it reports false, and nothing has been read.
+func readSideBySide[T any](d *decoder, things []T, entries []entry, read func(*decoder, []T, []entry)) bool {
+	parts := make([]*decoder, runtime.GOMAXPROCS(0))
+	var all sync.WaitGroup
+	for i := range parts {
+		parts[i] = &decoder{plan: d.plan, path: slices.Clone(d.path), flowsOf: map[string]flow.Set{}}
+		from, to := i*len(entries)/len(parts), (i+1)*len(entries)/len(parts)
+		all.Go(func() { read(parts[i], things[from:to], entries[from:to]) })
+	}
+	twice := repeated(entries)
+	all.Wait()
+	if len(twice) > 0 {
+		clear(things)
+		return false
+	}
+	for _, part := range parts {
+		room := min(len(part.findings), maxFindings-len(d.findings))
+		d.findings = append(d.findings, part.findings[:room]...)
+		d.dropped += part.dropped + len(part.findings) - room
+	}
+	return true
 }
 
 // named makes the read function of a field that holds named things.
@@ -306,8 +438,8 @@ func tidyName(s string) string {
 
 // elements calls visit for every element of a list; a single value counts as a list of one.
 func (d *decoder) elements(n text.Node, visit func(n text.Node)) {
-	n, done := d.follow(n)
-	defer done()
+	n, entered := d.follow(n)
+	defer d.leave(entered)
 	switch n.Kind() {
 	case 0:
 	case text.ListKind:
@@ -325,8 +457,8 @@ func (d *decoder) elements(n text.Node, visit func(n text.Node)) {
 
 // text reads a single value of any kind of word.
 func (d *decoder) text(n text.Node) Text {
-	n, done := d.follow(n)
-	defer done()
+	n, entered := d.follow(n)
+	defer d.leave(entered)
 	switch {
 	case n.Kind() == 0:
 		return Text{}
@@ -341,13 +473,13 @@ func (d *decoder) text(n text.Node) Text {
 }
 
 func (d *decoder) texts(n text.Node) []Text {
-	var all []Text
+	d.textSlab.begin()
 	d.elements(n, func(n text.Node) {
 		if t := d.text(n); t.Given() {
-			all = append(all, t)
+			d.textSlab.add(t)
 		}
 	})
-	return all
+	return d.textSlab.end()
 }
 
 // parsed reads a single value through a parse function, and reports what that function says.
@@ -373,13 +505,13 @@ func (d *decoder) reportValue(at text.Pos, code diag.Code, err error) {
 }
 
 func (d *decoder) ranges(n text.Node) []Range {
-	var all []Range
+	d.rangeSlab.begin()
 	d.elements(n, func(n text.Node) {
 		if r := d.oneRange(n); r.IsValid() {
-			all = append(all, r)
+			d.rangeSlab.add(r)
 		}
 	})
-	return all
+	return d.rangeSlab.end()
 }
 
 // oneRange reads a range. One with host bits is reported and taken for the block that was meant, so that what lies in
@@ -402,23 +534,35 @@ func (d *decoder) oneRange(n text.Node) Range {
 }
 
 func (d *decoder) addrs(n text.Node) []Addr {
-	var all []Addr
+	d.addrSlab.begin()
 	d.elements(n, func(n text.Node) {
 		if a, at := parsed(d, n, badAddress, address.ParseAddr); at.Known() {
-			all = append(all, Addr{a, at})
+			d.addrSlab.add(Addr{a, at})
 		}
 	})
-	return all
+	return d.addrSlab.end()
 }
 
 func (d *decoder) flows(n text.Node) []Flows {
-	var all []Flows
+	d.flowSlab.begin()
 	d.elements(n, func(n text.Node) {
-		if f, at := parsed(d, n, badFlow, flow.Parse); at.Known() {
-			all = append(all, Flows{f, at})
+		if f, at := parsed(d, n, badFlow, d.parseFlow); at.Known() {
+			d.flowSlab.add(Flows{f, at})
 		}
 	})
-	return all
+	return d.flowSlab.end()
+}
+
+// parseFlow is flow.Parse, with what it gave for the same text before: the workloads of an estate say few things.
+func (d *decoder) parseFlow(s string) (flow.Set, error) {
+	if f, known := d.flowsOf[s]; known {
+		return f, nil
+	}
+	f, err := flow.Parse(s)
+	if err == nil && len(d.flowsOf) < 10_000 {
+		d.flowsOf[s] = f
+	}
+	return f, err
 }
 
 func (d *decoder) flag(n text.Node) Flag {

@@ -226,8 +226,8 @@ func (d *decoder) ports(n text.Node) portRange {
 // profile reads the name of a profile, or a mapping of knobs.
 func (d *decoder) profile(n text.Node) ProfileSetting {
 	var s ProfileSetting
-	target, done := d.follow(n)
-	done()
+	target, entered := d.follow(n)
+	d.leave(entered)
 	if target.Kind() != text.MapKind {
 		s.Like = oneOf(profile.Names()...)(d, n)
 		return s

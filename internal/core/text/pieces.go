@@ -70,30 +70,34 @@ func (f *File) build(p piece) *treeBuilder {
 
 // join puts the trees of pieces together.
 func (f *File) join(pieces []piece, built []*treeBuilder) (*Tree, bool) {
-	total := 1
+	total := nodeSize
 	for _, b := range built {
 		if b == nil {
 			return nil, false
 		}
-		total += len(b.nodes) - 1
+		total += len(b.nodes) - nodeSize
 	}
-	all := &treeBuilder{file: f, nodes: append(make([]node, 0, total), built[0].nodes[0])}
-	var last int // the value of the last outermost key
+	all := &treeBuilder{file: f, nodes: append(make([]byte, 0, total), built[0].nodes[:nodeSize]...)}
+	t := &Tree{file: f}
+	last := Node{t, 0} // the value of the last outermost key
 	for i, p := range pieces {
 		b := built[i]
-		added := b.nodes[1:]
+		added := b.nodes[nodeSize:]
 		if p.inner {
-			if all.nodes[last].kind != MapKind || all.nodes[last].flags&isFlow != 0 {
+			if last.Kind() != MapKind || last.flag(isFlow) {
 				return nil, false
 			}
-			all.nodes[last].size += uint32(len(added))
+			all.set(last.i, atSize, t.get(last.i, atSize)+uint32(len(added)/nodeSize))
 		}
-		base := len(all.nodes)
+		base := uint32(len(all.nodes) / nodeSize)
 		all.nodes = append(all.nodes, added...)
+		t.nodes = all.nodes
+		end := uint32(len(all.nodes) / nodeSize)
 		if apart := uint32(all.apart.Len()); b.apart.Len() > 0 {
-			for j := base; j < len(all.nodes); j++ {
-				if n := &all.nodes[j]; n.flags&isApart != 0 {
-					n.start, n.end = n.start+apart, n.end+apart
+			for n := (Node{t, base}); n.i < end; n.i++ {
+				if n.flag(isApart) {
+					all.set(n.i, atStart, t.get(n.i, atStart)+apart)
+					all.set(n.i, atEnd, t.get(n.i, atEnd)+apart)
 				}
 			}
 			all.apart.WriteString(b.apart.String())
@@ -102,17 +106,16 @@ func (f *File) join(pieces []piece, built []*treeBuilder) (*Tree, bool) {
 			if all.tags == nil {
 				all.tags = map[uint32]string{}
 			}
-			all.tags[j-1+uint32(base)] = tag
+			all.tags[j-1+base] = tag
 		}
 		if !p.inner {
-			for j := base; j < len(all.nodes); {
-				last = j + int(all.nodes[j].size)
-				j = last + int(all.nodes[last].size)
+			for n := (Node{t, base}); n.i < end; n.i = last.behind() {
+				last.i = n.behind()
 			}
 		}
 		built[i] = nil
 	}
-	all.nodes[0].size = uint32(len(all.nodes))
+	all.set(0, atSize, uint32(len(all.nodes)/nodeSize))
 	return all.tree(), true
 }
 

@@ -45,7 +45,8 @@ type Files struct {
 	cache Cache
 }
 
-// NewFiles makes a set without files. Node trees are looked up in the cache and left there, when it is not nil.
+// NewFiles makes a set without files. Node trees of large texts are looked up in the cache and left there, when it is not
+// nil.
 func NewFiles(cache Cache) *Files { return &Files{cache: cache} }
 
 // One is a set of one file, without a cache.

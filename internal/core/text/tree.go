@@ -1,6 +1,7 @@
 package text
 
 import (
+	"encoding/binary"
 	"iter"
 	"strings"
 
@@ -26,21 +27,30 @@ const (
 	isApart                    // its value stands in Tree.apart, and not in the text
 )
 
-// node is one node of a tree: 24 bytes, where those of the library take some three hundred. The nodes in it follow it.
-type node struct {
-	kind         Kind
-	flags        uint8
-	size         uint32 // of its subtree in nodes, itself counted
-	line, column uint32
-	start, end   uint32 // of its value in the text, or apart; of an alias, start is the node that it stands for
-}
+// A tree is records of nodes, the nodes in one following it, in the form in which a cache keeps them: 24 bytes, where
+// those of the library take some three hundred. All numbers are little-endian, of 32 bits.
+const (
+	atKind    = 0  // one byte
+	atFlags   = 1  // one byte
+	atAliases = 2  // one byte, of the first node: whether the tree has aliases; one is not used
+	atSize    = 4  // of the node's subtree in nodes, itself counted
+	atLine    = 8  // from 1
+	atColumn  = 12 // from 1
+	atStart   = 16 // of its value in the text, or apart; of an alias, the number of the node that it stands for
+	atEnd     = 20
+	nodeSize  = 24
+)
 
 // Tree is the one document of a text.
 type Tree struct {
 	file  *File
-	nodes []node
+	nodes []byte            // records
 	apart string            // values that the text writes in another way: with escapes, or over several lines
 	tags  map[uint32]string // by node
+}
+
+func (t *Tree) get(node uint32, at int) uint32 {
+	return binary.LittleEndian.Uint32(t.nodes[int(node)*nodeSize+at:])
 }
 
 // Root is the outermost node; the zero Node for an empty text.
@@ -57,14 +67,14 @@ type Node struct {
 	i uint32
 }
 
-func (n Node) node() *node { return &n.t.nodes[n.i] }
+func (n Node) flag(f uint8) bool { return n.t.nodes[int(n.i)*nodeSize+atFlags]&f != 0 }
 
 // Kind is what the node is; 0 for the zero Node.
 func (n Node) Kind() Kind {
 	if n.t == nil {
 		return 0
 	}
-	return n.node().kind
+	return Kind(n.t.nodes[int(n.i)*nodeSize+atKind])
 }
 
 // At is where the node starts; no place for the zero Node.
@@ -72,43 +82,45 @@ func (n Node) At() Pos {
 	if n.t == nil {
 		return 0
 	}
-	x := n.node()
-	return n.t.file.at(int(x.line), int(x.column))
+	return n.t.file.at(int(n.t.get(n.i, atLine)), int(n.t.get(n.i, atColumn)))
 }
 
 // Value is the value of a scalar, without quotes and escapes.
 func (n Node) Value() string {
-	x := n.node()
-	if x.flags&isApart != 0 {
-		return n.t.apart[x.start:x.end]
+	start, end := n.t.get(n.i, atStart), n.t.get(n.i, atEnd)
+	if n.flag(isApart) {
+		return n.t.apart[start:end]
 	}
-	return n.t.file.Text[x.start:x.end]
+	return n.t.file.Text[start:end]
 }
 
 // IsNull reports whether nothing was written for a value.
-func (n Node) IsNull() bool { return n.node().flags&isNull != 0 }
+func (n Node) IsNull() bool { return n.flag(isNull) }
 
 // Tag is the tag that was written before a value; empty for none.
 func (n Node) Tag() string {
-	if n.node().flags&isTagged == 0 {
+	if !n.flag(isTagged) {
 		return ""
 	}
 	return n.t.tags[n.i]
 }
 
 // Target is the node that an alias stands for.
-func (n Node) Target() Node { return Node{n.t, n.node().start} }
+func (n Node) Target() Node { return Node{n.t, n.t.get(n.i, atStart)} }
+
+// behind is the number of the node behind a node and all that is in it.
+func (n Node) behind() uint32 { return n.i + n.t.get(n.i, atSize) }
 
 // Entries are the keys and values of a mapping.
 func (n Node) Entries() iter.Seq2[Node, Node] {
 	return func(yield func(key, value Node) bool) {
-		end := n.i + n.node().size
-		for i := n.i + 1; i < end; {
-			value := i + n.t.nodes[i].size
-			if !yield(Node{n.t, i}, Node{n.t, value}) {
+		for i, end := n.i+1, n.behind(); i < end; {
+			key := Node{n.t, i}
+			value := Node{n.t, key.behind()}
+			if !yield(key, value) {
 				return
 			}
-			i = value + n.t.nodes[value].size
+			i = value.behind()
 		}
 	}
 }
@@ -116,8 +128,7 @@ func (n Node) Entries() iter.Seq2[Node, Node] {
 // Elements are the elements of a list.
 func (n Node) Elements() iter.Seq[Node] {
 	return func(yield func(Node) bool) {
-		end := n.i + n.node().size
-		for i := n.i + 1; i < end; i += n.t.nodes[i].size {
+		for i, end := n.i+1, n.behind(); i < end; i = (Node{n.t, i}).behind() {
 			if !yield(Node{n.t, i}) {
 				return
 			}
@@ -125,18 +136,11 @@ func (n Node) Elements() iter.Seq[Node] {
 	}
 }
 
-// Several reports whether a mapping or list holds more than one thing.
-func (n Node) Several() bool {
-	x := n.node()
-	if x.size == 1 {
-		return false
-	}
-	first := n.t.nodes[n.i+1].size
-	if x.kind == MapKind {
-		first += n.t.nodes[n.i+1+first].size
-	}
-	return first+1 < x.size
-}
+// Nodes is how many nodes the node and all that is in it are.
+func (n Node) Nodes() int { return int(n.t.get(n.i, atSize)) }
+
+// HasAliases reports whether the tree that the node is in has any alias.
+func (n Node) HasAliases() bool { return n.t.nodes[atAliases] != 0 }
 
 // Tree is the node tree of the file's document: from the cache where it has it, else read anew, in pieces side by side
 // where the text can be cut into such.
@@ -172,7 +176,7 @@ func (f *File) Tree() (*Tree, *Problem) {
 type treeBuilder struct {
 	file  *File
 	above int // lines of the file before the first one that the library has seen
-	nodes []node
+	nodes []byte
 	apart strings.Builder
 	tags  map[uint32]string
 	known map[*yaml.Node]uint32 // those with an anchor
@@ -185,10 +189,16 @@ func (b *treeBuilder) tree() *Tree {
 	return &Tree{file: b.file, nodes: b.nodes, apart: b.apart.String(), tags: b.tags}
 }
 
+func (b *treeBuilder) set(node uint32, at int, value uint32) {
+	binary.LittleEndian.PutUint32(b.nodes[int(node)*nodeSize+at:], value)
+}
+
 // add adds a node and all that is in it.
 func (b *treeBuilder) add(y *yaml.Node) {
-	i := uint32(len(b.nodes))
-	n := node{line: uint32(y.Line + b.above), column: uint32(y.Column)}
+	i := uint32(len(b.nodes) / nodeSize)
+	b.nodes = append(b.nodes, make([]byte, nodeSize)...)
+	var flags uint8
+	kind := ScalarKind
 	if y.Anchor != "" {
 		if b.known == nil {
 			b.known = map[*yaml.Node]uint32{}
@@ -196,57 +206,61 @@ func (b *treeBuilder) add(y *yaml.Node) {
 		b.known[y] = i
 	}
 	if y.Style&yaml.TaggedStyle != 0 {
-		n.flags |= isTagged
+		flags |= isTagged
 		if b.tags == nil {
 			b.tags = map[uint32]string{}
 		}
 		b.tags[i] = y.Tag
 	}
 	if y.Style&yaml.FlowStyle != 0 {
-		n.flags |= isFlow
+		flags |= isFlow
 	}
 	switch y.Kind {
 	case yaml.MappingNode:
-		n.kind = MapKind
+		kind = MapKind
 	case yaml.SequenceNode:
-		n.kind = ListKind
+		kind = ListKind
 	case yaml.AliasNode:
-		n.kind, n.start = AliasKind, b.known[y.Alias]
+		kind, b.nodes[atAliases] = AliasKind, 1
+		b.set(i, atStart, b.known[y.Alias])
 	default:
-		n.kind = ScalarKind
 		if nothing(y) {
-			n.flags |= isNull
+			flags |= isNull
 		}
-		b.value(y, &n)
+		start, end, apart := b.value(y)
+		if apart {
+			flags |= isApart
+		}
+		b.set(i, atStart, uint32(start))
+		b.set(i, atEnd, uint32(end))
 	}
-	b.nodes = append(b.nodes, n)
+	b.nodes[int(i)*nodeSize+atKind], b.nodes[int(i)*nodeSize+atFlags] = byte(kind), flags
+	b.set(i, atLine, uint32(y.Line+b.above))
+	b.set(i, atColumn, uint32(y.Column))
 	for _, c := range y.Content {
 		b.add(c)
 	}
-	b.nodes[i].size = uint32(len(b.nodes)) - i
+	b.set(i, atSize, uint32(len(b.nodes)/nodeSize)-i)
 }
 
 // value finds the value of a scalar in the text, or puts it apart.
-func (b *treeBuilder) value(y *yaml.Node, n *node) {
+func (b *treeBuilder) value(y *yaml.Node) (start, end int, apart bool) {
 	if y.Value == "" {
-		return
+		return 0, 0, false
 	}
-	plain := y.Style&(yaml.TaggedStyle|yaml.LiteralStyle|yaml.FoldedStyle) == 0 && y.Anchor == ""
-	if plain {
+	if y.Style&(yaml.TaggedStyle|yaml.LiteralStyle|yaml.FoldedStyle) == 0 && y.Anchor == "" {
 		at := b.seek(y.Line+b.above, y.Column)
 		quote := ""
 		if y.Style&(yaml.DoubleQuotedStyle|yaml.SingleQuotedStyle) != 0 {
 			at, quote = at+1, b.file.Text[at:at+1]
 		}
 		if end := at + len(y.Value); end+len(quote) <= len(b.file.Text) && b.file.Text[at:end] == y.Value && b.file.Text[end:end+len(quote)] == quote {
-			n.start, n.end = uint32(at), uint32(end)
-			return
+			return at, end, false
 		}
 	}
-	n.flags |= isApart
-	n.start = uint32(b.apart.Len())
+	start = b.apart.Len()
 	b.apart.WriteString(y.Value)
-	n.end = uint32(b.apart.Len())
+	return start, b.apart.Len(), true
 }
 
 // seek is the byte at a line and column, which lie behind those asked for before.
