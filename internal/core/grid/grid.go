@@ -174,6 +174,11 @@ func (g *Grid) Outcome(id OutcomeID) reach.Outcome {
 	g.outcomes.lock.RLock()
 	x := g.outcomes.all[id]
 	g.outcomes.lock.RUnlock()
+	return g.sets(x)
+}
+
+// sets are the sets of an outcome.
+func (g *Grid) sets(x outcome) reach.Outcome {
 	return reach.Outcome{Full: g.filters.flows.set(x.full), Some: g.filters.flows.set(x.some)}
 }
 

@@ -3,6 +3,7 @@ package grid
 import (
 	"net/netip"
 	"slices"
+	"sync"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
@@ -23,56 +24,76 @@ type Sum struct {
 // The sum of unit i towards unit j is at [i*units+j]. After each class it calls step, when that is not nil.
 func Matrix(e *estate.Estate, units int, unit func(*estate.Workload) int, step func(done, total int)) []Sum {
 	g := NewGrid(e, func(x *estate.Workload) int { return max(unit(x), -1) + 1 })
-	of := make([]int, len(g.Classes))
+	of, sizes, classes := make([]int, len(g.Classes)), make([]int, units), make([][]int, units)
 	for i, c := range g.Classes {
 		of[i] = unit(c.Members[0])
+		if u := of[i]; u >= 0 {
+			sizes[u] += len(c.Members)
+			classes[u] = append(classes[u], i)
+		}
 	}
-	outcomes := make([]OutcomeID, units*units)
 	sums := make([]Sum, units*units)
-	for i := range outcomes {
-		outcomes[i] = NoPair
-	}
-	joined := map[[2]OutcomeID]OutcomeID{}
-	join := func(at int, id OutcomeID) {
-		was := outcomes[at]
-		switch {
-		case id == was || id == NoPair:
-			return
-		case was == NoPair:
-			outcomes[at] = id
-			return
-		}
-		both, found := joined[[2]OutcomeID{was, id}]
-		if !found {
-			a, b := g.Outcome(was), g.Outcome(id)
-			flows := g.filters.flows
-			both = g.outcomes.number(outcome{flows.number(a.Full.Intersect(b.Full)), flows.number(a.Some.Union(b.Some))})
-			joined[[2]OutcomeID{was, id}] = both
-		}
-		outcomes[at] = both
-	}
-	_ = g.Rows(func(from int, row []Cell) error {
-		if u := of[from]; u >= 0 {
-			for to, cell := range row {
-				v := of[to]
-				if v < 0 {
-					continue
-				}
-				across, within := g.Pairs(from, to)
-				sums[u*units+v].Pairs += across + within
-				join(u*units+v, cell.Across)
-				join(u*units+v, cell.Within)
+	var lock sync.Mutex
+	done := 0
+	g.sideBySide(units, func(r *worker, u int) {
+		r.sum(classes[u], of, sums[u*units:(u+1)*units])
+		for v := range units {
+			if sums[u*units+v].Pairs = sizes[u] * sizes[v]; u == v {
+				sums[u*units+v].Pairs -= sizes[u]
 			}
 		}
 		if step != nil {
-			step(from+1, len(g.Classes))
+			lock.Lock()
+			defer lock.Unlock()
+			done += len(classes[u])
+			step(done, len(g.Classes))
 		}
-		return nil
 	})
-	for i, id := range outcomes {
-		sums[i].Outcome = g.Outcome(id)
-	}
 	return sums
+}
+
+// sum sums the rows of some classes up, by the units of the columns.
+func (r *worker) sum(classes, of []int, sums []Sum) {
+	row := make([]Cell, len(of))
+	total, met := make([]outcome, len(sums)), make([]bool, len(sums))
+	add := func(v int, id OutcomeID) {
+		if id == NoPair {
+			return
+		}
+		if x := r.outcome(id); met[v] {
+			total[v] = r.either(total[v], x)
+		} else {
+			total[v], met[v] = x, true
+		}
+	}
+	for _, from := range classes {
+		r.rows(from, [][]Cell{row})
+		last, at := Cell{NoPair, NoPair}, -1
+		for to, cell := range row {
+			v := of[to]
+			if v < 0 || v == at && cell == last {
+				continue // most neighbours in a row fare alike
+			}
+			add(v, cell.Across)
+			add(v, cell.Within)
+			last, at = cell, v
+		}
+	}
+	for v := range sums {
+		if met[v] {
+			sums[v].Outcome = r.g.sets(total[v])
+		}
+	}
+}
+
+// outcome is the outcome that has a number.
+func (r *worker) outcome(id OutcomeID) outcome {
+	if int(id) >= len(r.known) {
+		r.g.outcomes.lock.RLock()
+		r.known = append(r.known[:0], r.g.outcomes.all...)
+		r.g.outcomes.lock.RUnlock()
+	}
+	return r.known[id]
 }
 
 // Verdict is the answer about some flows between all pairs.

@@ -15,6 +15,7 @@ type worker struct {
 	joined   map[[2]flowID]flowID
 	answers  map[[2]flowID]outcome
 	numbers  map[outcome]OutcomeID
+	known    []outcome             // the outcomes with the first numbers
 	same     [lowNumbers]OutcomeID // one more than the number of the outcome whose two sets are the same; 0 when unknown
 	replies  map[[2]uint16]flowID
 	lets     [2][]run    // of each filter, in each family, the run that was asked about last
