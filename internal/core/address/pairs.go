@@ -5,6 +5,7 @@ import (
 	"container/heap"
 	"net/netip"
 	"slices"
+	"sync"
 )
 
 // MaxRanges is the most ranges that Pairs takes.
@@ -56,7 +57,15 @@ type key6 struct {
 }
 
 func (a key6) compare(b key6) int {
-	return cmp.Or(cmp.Compare(a.first.hi, b.first.hi), cmp.Compare(a.first.lo, b.first.lo), cmp.Compare(a.bits, b.bits), cmp.Compare(a.at, b.at))
+	switch { // one comparison decides nearly always
+	case a.first.hi != b.first.hi:
+		return cmp.Compare(a.first.hi, b.first.hi)
+	case a.first.lo != b.first.lo:
+		return cmp.Compare(a.first.lo, b.first.lo)
+	case a.bits != b.bits:
+		return cmp.Compare(a.bits, b.bits)
+	}
+	return cmp.Compare(a.at, b.at)
 }
 
 func (a key6) holds(b key6) bool { return !a.first.or(ones(128 - int(a.bits))).less(b.first) }
@@ -79,8 +88,10 @@ func sorted(ranges []netip.Prefix) (v4 []key4, v6 []key6) {
 			v6 = append(v6, key6{numberOf(p.Addr()), uint32(i), uint8(p.Bits())})
 		}
 	}
+	var other sync.WaitGroup
+	other.Go(func() { slices.SortFunc(v6, key6.compare) })
 	slices.Sort(v4)
-	slices.SortFunc(v6, key6.compare)
+	other.Wait()
 	return v4, v6
 }
 

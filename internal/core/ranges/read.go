@@ -142,42 +142,6 @@ func separator(line []byte, columns Columns) (rune, bool) {
 	return ',', strings.EqualFold(strings.Trim(text, `"`), columns.Range)
 }
 
-// readLines reads a bare list.
-func readLines(r io.Reader, skipped int) (*List, error) {
-	list := &List{}
-	lines := bufio.NewScanner(r)
-	lines.Buffer(make([]byte, 1<<16), MaxLine)
-	n := skipped
-	for lines.Scan() {
-		n++
-		text := bytes.TrimSpace(lines.Bytes())
-		if len(text) == 0 || text[0] == '#' {
-			continue
-		}
-		word, rest := text, []byte(nil)
-		if i := bytes.IndexAny(text, " \t"); i >= 0 {
-			word, rest = text[:i], bytes.TrimSpace(text[i:])
-			if bytes.HasPrefix(rest, []byte("-")) || bytes.HasSuffix(word, []byte("-")) {
-				word, rest = dashed(text)
-			}
-		}
-		entry := Entry{Line: n}
-		if len(rest) > 0 {
-			entry.labels = &Labels{Name: strings.TrimSpace(strings.TrimPrefix(string(rest), "#"))}
-		}
-		if !list.add(entry, word) {
-			return list, tooMany()
-		}
-	}
-	if err := lines.Err(); err != nil {
-		if errors.Is(err, bufio.ErrTooLong) {
-			return list, fmt.Errorf("line %d is longer than a million characters", n+1)
-		}
-		return list, err
-	}
-	return list, nil
-}
-
 // dashed takes "first - last" off the front of a line, with what stands behind it.
 func dashed(text []byte) (word, rest []byte) {
 	fields := bytes.Fields(text)
