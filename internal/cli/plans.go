@@ -11,11 +11,9 @@ import (
 	"strings"
 
 	"github.com/aymanbagabas/go-udiff"
-	pretty "github.com/jedib0t/go-pretty/v6/text"
 	"github.com/natefinch/atomic"
 
 	"wendrik/internal/cache"
-	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/text"
 )
@@ -101,61 +99,6 @@ func fileError(name string, err error) error {
 	return &usageError{fmt.Sprintf("%s cannot be read: %s", name, reason), "name a readable file with  -plan FILE"}
 }
 
-// finding shows one finding: where, what, the line itself, and below the place in it what would be right.
-func (s *screen) finding(w io.Writer, src *text.Files, f diag.Finding) {
-	where := clean(src.Where(f.At)) + ":"
-	fmt.Fprintln(w, strings.Replace(wrapTo(s.width-4, 4, where+" "+clean(f.Message)), where, place.Sprint(where), 1))
-	fix := clean(f.Fix())
-	if !f.At.Known() {
-		if fix != "" {
-			fmt.Fprintf(w, "    %s\n", s.wrap(4, fix))
-		}
-		return
-	}
-	line, indent := s.excerpt(src.Line(f.At), f.At.Column())
-	fmt.Fprintf(w, "    %s\n%s%s", dim.Sprint(line), strings.Repeat(" ", 4+indent), bad.Sprint("^"))
-	switch {
-	case fix == "":
-		fmt.Fprintln(w)
-	case 4+indent+2+pretty.StringWidth(fix) <= s.width:
-		fmt.Fprintf(w, " %s\n", fix)
-	default:
-		fmt.Fprintf(w, "\n    %s\n", s.wrap(4, fix))
-	}
-}
-
-// findings shows findings below a title, when there are any.
-func (c *call) findings(title string, all []diag.Finding, src *text.Files) {
-	if len(all) == 0 {
-		return
-	}
-	c.say("\n%s", strong.Sprint(title))
-	for i, f := range all {
-		if i == maxShown {
-			c.say("%d more are left out; -format json lists all", len(all)-i)
-			return
-		}
-		c.finding(c.out, src, f)
-	}
-}
-
-// excerpt is a line of the text, cut to the width of the screen, and where in it the column is that matters.
-func (s *screen) excerpt(line string, column int) (shown string, indent int) {
-	runes := []rune(line)
-	column = min(max(column, 1), len(runes)+1)
-	room := s.width - 4
-	start := 0
-	for start < column-1 && runes[start] == ' ' {
-		start++
-	}
-	if column-start > room {
-		start = column - room/2
-	}
-	before := clean(string(runes[start : column-1]))
-	after := clean(string(runes[column-1 : max(min(len(runes), start+room), column-1)]))
-	return before + after, pretty.StringWidth(before)
-}
-
 // save writes edits into the plan, and shows the difference that they make when it is asked to.
 func (s *screen) save(name string, src *text.Files, changes text.Changes, show bool) error {
 	if name == "-" {
@@ -202,21 +145,4 @@ func replace(name, before, after string) error {
 		return &usageError{fmt.Sprintf("%s cannot be written: %s", name, err), "it is as it was"}
 	}
 	return nil
-}
-
-// diff shows a unified difference, in colour where there is any.
-func (s *screen) diff(unified string) {
-	for line := range strings.Lines(unified) {
-		line = clean(strings.TrimRight(line, "\r\n"))
-		switch {
-		case strings.HasPrefix(line, "---"), strings.HasPrefix(line, "+++"), strings.HasPrefix(line, "@@"):
-			s.say("%s", dim.Sprint(line))
-		case strings.HasPrefix(line, "+"):
-			s.say("%s", fine.Sprint(line))
-		case strings.HasPrefix(line, "-"):
-			s.say("%s", bad.Sprint(line))
-		default:
-			s.say("%s", line)
-		}
-	}
 }

@@ -102,3 +102,19 @@ func listens(w *estate.Workload) string {
 	}
 	return w.Listens.String()
 }
+
+// addrText is empty for no address.
+func addrText(a netip.Addr) string {
+	if !a.IsValid() {
+		return ""
+	}
+	return a.String()
+}
+
+func addrTexts(all []netip.Addr) []string {
+	out := make([]string, 0, len(all))
+	for _, a := range all {
+		out = append(out, a.String())
+	}
+	return out
+}

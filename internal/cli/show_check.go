@@ -1,0 +1,134 @@
+package cli
+
+import (
+	"fmt"
+
+	"wendrik/internal/core/check"
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/expect"
+	"wendrik/internal/core/flow"
+)
+
+// fixOf is what would be right of an expectation that does not hold: a command that tells more, or the fix itself.
+func fixOf(x expect.Result) string {
+	if more := lookCloser(x); more != "" {
+		return more
+	}
+	f := diag.Finding{Fixes: x.Fixes}
+	return f.Fix()
+}
+
+// lookCloser is the command that shows why an expectation does not hold, where more is to be seen than its finding says.
+func lookCloser(x expect.Result) string {
+	a := x.Counter
+	if a == nil || !x.Never && len(a.Blockers) < 2 {
+		return ""
+	}
+	on := ""
+	if !x.Flows.Equal(flow.Any()) {
+		on = " -on " + x.Flows.Word()
+	}
+	what := "all that stops it"
+	if x.Never {
+		what = "by which way"
+	}
+	return fmt.Sprintf("wendrik reach %s %s%s  shows %s", a.From.Name, a.To.Name, on, what)
+}
+
+func (c *call) writeChecked(r *checked, format string) error {
+	switch format {
+	case "json":
+		return c.json(checkJSON(r))
+	case "junit":
+		return c.junit(r)
+	case "sarif":
+		return c.sarif(r)
+	case "text":
+		c.checkedText(r)
+		return nil
+	}
+	t := &sheet{header: []string{"severity", "code", "where", "what", "fix"}, wrap: 3}
+	for _, f := range r.findings {
+		t.add(string(f.Severity), string(f.Code), r.src.Where(f.At), f.Message, f.Fix())
+	}
+	return c.write(t, format)
+}
+
+// maxChecked is how many findings the text lists.
+const maxChecked = 100
+
+func (c *call) checkedText(r *checked) {
+	errors, warnings := r.count(diag.Error), r.count(diag.Warning)
+	held := fmt.Sprintf("%d of %s hold", r.holding(), count(len(r.expected), "expectation"))
+	if len(r.expected) == 0 {
+		held = "the plan has no expectations"
+	}
+	if len(r.findings) == 0 {
+		c.say("%s; %s", fine.Sprint("nothing is wrong"), held)
+		return
+	}
+	c.say("%s  %s, %s; %s", strong.Sprint(count(len(r.findings), "finding")), bad.Sprint(count(errors, "error")), doubt.Sprint(count(warnings, "warning")), held)
+	for i, f := range r.findings {
+		if i == maxChecked {
+			c.say("\n%d more are left out;  -format csv  lists all", len(r.findings)-i)
+			break
+		}
+		colour := bad
+		if f.Severity == diag.Warning {
+			colour = doubt
+		}
+		c.say("\n%s  %s", colour.Sprintf("%-7s", f.Severity), dim.Sprint(f.Code))
+		c.finding(c.out, r.src, f)
+	}
+	for _, x := range r.expected {
+		if a := x.Counter; a != nil {
+			c.say("\nto look closer:  wendrik reach %s %s%s", clean(a.From.Name), clean(a.To.Name), onWords(!x.Never || x.HasFlows, x.Flows))
+			break
+		}
+	}
+}
+
+// rules lists the rules.
+func (c *call) rules(format string) error {
+	t := &sheet{header: []string{"code", "about", "what it looks for"}, wrap: 2}
+	for _, r := range check.Rules {
+		t.add(string(r.Code), string(r.Topic), r.Doc)
+	}
+	switch format {
+	case "text", "csv", "md":
+		return c.write(t, format)
+	}
+	return &usageError{"the rules are listed as text, csv or md", "wendrik check -rules"}
+}
+
+// The JSON of check; docs/json.md describes it.
+type checkOut struct {
+	Errors       int              `json:"errors"`
+	Warnings     int              `json:"warnings"`
+	Findings     []findingOut     `json:"findings"`
+	Expectations []expectationOut `json:"expectations"`
+}
+
+type expectationOut struct {
+	Text    string `json:"text"`
+	Where   string `json:"where"`
+	Holds   bool   `json:"holds"`
+	Pairs   int    `json:"pairs"`
+	Against int    `json:"against"`
+	From    string `json:"from"`
+	To      string `json:"to"`
+	Why     string `json:"why"`
+	Fix     string `json:"fix"`
+}
+
+func checkJSON(r *checked) checkOut {
+	out := checkOut{r.count(diag.Error), r.count(diag.Warning), findingsJSON(r.findings, r.src), []expectationOut{}}
+	for _, x := range r.expected {
+		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Pairs, x.Against, "", "", x.Why, fixOf(x)}
+		if x.Counter != nil {
+			one.From, one.To = x.Counter.From.Name, x.Counter.To.Name
+		}
+		out.Expectations = append(out.Expectations, one)
+	}
+	return out
+}
