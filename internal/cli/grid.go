@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/progress"
@@ -10,6 +9,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/reach"
 )
 
@@ -109,84 +109,17 @@ func insiders(e reach.Ends) []*estate.Workload {
 // maxUnits is how many rows and columns a table has at most.
 const maxUnits = 2000
 
-// units are the rows and columns of a table.
-type units struct {
-	kind  string
-	names []string
-	sizes []int
-	of    []int // of each workload of the estate; -1 for those that are in none
-}
-
-// unitsBy sorts workloads by what a row is to be.
-func (g *gridCall) unitsBy(kind string, all []*estate.Workload) *units {
-	u := &units{kind: kind, of: make([]int, len(g.e.Workloads))}
-	for i := range u.of {
-		u.of[i] = -1
-	}
-	known := map[string]int{}
-	for _, x := range all {
-		if !x.Settled() {
-			continue
-		}
-		s, name := x.Subnet, x.Name
-		switch {
-		case kind == "networks":
-			name = s.Network.Name
-		case kind == "tiers" && s.Tier != nil:
-			name = s.Network.Name + "/" + s.Tier.Name
-		case kind != "workloads":
-			name = s.ID()
-		}
-		i, found := known[name]
-		if !found {
-			i = len(u.names)
-			known[name] = i
-			u.names, u.sizes = append(u.names, name), append(u.sizes, 0)
-		}
-		u.of[x.Index] = i
-		u.sizes[i]++
-	}
-	return u
-}
-
-// fitting are the finest units of which a table can be read.
-func (g *gridCall) fitting(all []*estate.Workload) *units {
-	if g.by != "fit" {
-		return g.unitsBy(g.by, all)
-	}
-	for _, kind := range []string{"workloads", "tiers"} {
-		if u := g.unitsBy(kind, all); len(u.names) <= (g.width-25)/3 {
-			return u
-		}
-	}
-	return g.unitsBy("networks", all)
-}
-
-// matrix is a table of sums, and which of its rows and columns are asked for.
-type matrix struct {
-	*units
-	rows, columns []int
-	sums          []grid.Sum
-}
-
-func (m *matrix) at(row, column int) grid.Sum { return m.sums[row*len(m.names)+column] }
-
 func (g *gridCall) table(from, to []*estate.Workload) error {
-	wanted := make([]bool, len(g.e.Workloads))
-	for _, x := range slices.Concat(from, to) {
-		wanted[x.Index] = true
-	}
-	u := g.fitting(slices.DeleteFunc(slices.Clone(g.e.Workloads), func(x *estate.Workload) bool { return !wanted[x.Index] }))
-	if len(u.names) == 0 {
+	u := grid.UnitsFor(g.e, from, to, g.by, (g.width-25)/3)
+	if len(u.Names) == 0 {
 		return &usageError{"there is no workload with an address to ask about", "wendrik carve -write  gives ranges to subnets that have none"}
 	}
-	if len(u.names) > maxUnits {
-		return &usageError{fmt.Sprintf("a table of %d %s is more than anybody reads", len(u.names), u.kind), "-by tiers,  -by networks,  or  -by classes -format json"}
+	if len(u.Names) > maxUnits {
+		return &usageError{fmt.Sprintf("a table of %d %s is more than anybody reads", len(u.Names), u.Kind), "-by tiers,  -by networks,  or  -by classes -format json"}
 	}
 	meter := g.meter("working out the grid", 0, progress.UnitsDefault)
-	m := &matrix{units: u, sums: grid.Matrix(g.e, len(u.names), func(x *estate.Workload) int { return u.of[x.Index] }, meter.step)}
+	m := grid.NewTable(g.e, u, from, to, meter.step)
 	meter.end()
-	m.rows, m.columns = u.present(from), u.present(to)
 	switch g.format {
 	case "json":
 		return g.json(g.matrixJSON(m))
@@ -195,32 +128,15 @@ func (g *gridCall) table(from, to []*estate.Workload) error {
 		return nil
 	}
 	t := &sheet{header: []string{"from", "to", "verdict", "passes", "in part", "pairs"}, wrap: 3, right: map[int]bool{5: true}}
-	for _, i := range m.rows {
-		for _, j := range m.columns {
-			if s := m.at(i, j); s.Pairs > 0 {
+	for _, i := range m.Rows {
+		for _, j := range m.Columns {
+			if s := m.At(i, j); s.Pairs > 0 {
 				full, part := s.Of(g.asked)
-				t.add(u.names[i], u.names[j], string(s.Verdict(g.asked)), full.String(), part.String(), fmt.Sprint(s.Pairs))
+				t.add(u.Names[i], u.Names[j], string(s.Verdict(g.asked)), full.String(), part.String(), fmt.Sprint(s.Pairs))
 			}
 		}
 	}
 	return g.write(t, g.format)
-}
-
-// present are the units that some workloads are in, in order.
-func (u *units) present(some []*estate.Workload) []int {
-	in := make([]bool, len(u.names))
-	for _, x := range some {
-		if i := u.of[x.Index]; i >= 0 {
-			in[i] = true
-		}
-	}
-	var out []int
-	for i, yes := range in {
-		if yes {
-			out = append(out, i)
-		}
-	}
-	return out
 }
 
 // list lists what passes between one end outside and each workload.
@@ -251,9 +167,9 @@ func (g *gridCall) list(one reach.End, toOne bool, workloads []*estate.Workload)
 			if g.format == "text" {
 				by, _, _ = strings.Cut(by, ",") // the NAT, where there is one, is what gives the address
 			}
-			t.add(w.Name, w.Subnet.ID(), string(a.Verdict), joinAddrs(x.SeenAs), by, passes)
+			t.add(w.Name, w.Subnet.ID(), string(a.Verdict), phrase.List(x.SeenAs), by, passes)
 		} else {
-			t.add(w.Name, w.Subnet.ID(), string(a.Verdict), joinAddrs(w.Public), passes)
+			t.add(w.Name, w.Subnet.ID(), string(a.Verdict), phrase.List(w.Public), passes)
 		}
 	}
 	if g.format != "text" {
@@ -283,7 +199,7 @@ func (g *gridCall) list(one reach.End, toOne bool, workloads []*estate.Workload)
 		g.say("%d more are left out;  -format csv  lists all", dropped)
 	}
 	if silent > 0 {
-		g.say("%s with nothing;  -all  lists them with the first cause", count(silent, "workload"))
+		g.say("%s with nothing;  -all  lists them with the first cause", phrase.Count(silent, "workload"))
 	}
 	return nil
 }

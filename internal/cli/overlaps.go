@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"slices"
-
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/overlap"
 )
@@ -83,39 +81,4 @@ func (c *call) planOverlaps(name, format, only string) (int, error) {
 		return no, err
 	}
 	return good, err
-}
-
-// couple is a pair, with the pairs of subnets that it accounts for.
-type couple struct {
-	overlap.Pair
-	inside []overlap.Pair
-}
-
-// couples puts what the subnets of two networks share with the networks.
-func couples(pairs []overlap.Pair) []*couple {
-	owners := func(p overlap.Pair) [2]string { return [2]string{min(p.A.Owner, p.B.Owner), max(p.A.Owner, p.B.Owner)} }
-	networks := map[[2]string][]*couple{}
-	var all []*couple
-	for _, p := range pairs {
-		if p.A.Kind == "network" && p.B.Kind == "network" {
-			networks[owners(p)] = append(networks[owners(p)], &couple{Pair: p})
-		}
-	}
-	next := map[[2]string]int{}
-	for _, p := range pairs {
-		key := owners(p)
-		switch {
-		case p.A.Kind == "network" && p.B.Kind == "network":
-			all = append(all, networks[key][next[key]])
-			next[key]++
-			continue
-		case p.A.Kind == "subnet" && p.B.Kind == "subnet":
-			if i := slices.IndexFunc(networks[key], func(c *couple) bool { return c.Shared.Overlaps(p.Shared) }); i >= 0 {
-				networks[key][i].inside = append(networks[key][i].inside, p)
-				continue
-			}
-		}
-		all = append(all, &couple{Pair: p})
-	}
-	return all
 }

@@ -15,6 +15,7 @@ import (
 
 	"wendrik/internal/cache"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
 )
 
@@ -43,7 +44,7 @@ func (s *screen) load(name string) (*estate.Estate, error) {
 	for _, f := range findings {
 		s.finding(s.err, files, f)
 	}
-	s.tell("%s in %s; nothing was done", count(len(findings), "problem"), clean(label))
+	s.tell("%s in %s; nothing was done", phrase.Count(len(findings), "problem"), clean(label))
 	return nil, errSaid
 }
 

@@ -9,6 +9,7 @@ import (
 	pretty "github.com/jedib0t/go-pretty/v6/text"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
 )
 
@@ -21,19 +22,19 @@ func networkCard(n *estate.Network) *card {
 		k.fact("region", "%s", r.Name.Value)
 	}
 	if len(n.Ranges) > 0 {
-		k.fact("range", "%s", joinRanges(n.Ranges))
+		k.fact("range", "%s", phrase.List(n.Ranges))
 	} else {
 		k.fact("range", "none yet; wendrik carve gives it one")
 	}
 	k.part("subnets", subnetsSheet(n.Subnets))
 	held := &sheet{header: []string{"held part", "range", "for", "owner"}, wrap: 2}
 	for _, h := range n.Held {
-		held.add(h.Name, joinRanges(h.Ranges), h.Plan.For.Value, h.Plan.Owner.Value)
+		held.add(h.Name, phrase.List(h.Ranges), h.Plan.For.Value, h.Plan.Owner.Value)
 	}
 	k.part("held parts", held)
 	gateways := &sheet{header: []string{"gateway", "kind", "in", "address", "seen as"}, wrap: -1}
 	for _, g := range n.Gateways {
-		gateways.add(g.Name, gatewayKind(g), subnetName(g.In), joinAddrs(g.Addrs), joinAddrs(g.Public))
+		gateways.add(g.Name, gatewayKind(g), subnetName(g.In), phrase.List(g.Addrs), phrase.List(g.Public))
 	}
 	k.part("gateways", gateways)
 	tables := &sheet{header: []string{"table", "for", "routes"}, right: map[int]bool{2: true}, wrap: 1}
@@ -43,10 +44,10 @@ func networkCard(n *estate.Network) *card {
 	k.part("route tables", tables)
 	guards := &sheet{header: []string{"filter", "kind", "guards", "in", "out"}, right: map[int]bool{3: true, 4: true}, wrap: 2}
 	for _, g := range n.Groups {
-		guards.add(g.Name, "group", joinNames(g.Members, func(w *estate.Workload) string { return w.Name }), fmt.Sprint(len(g.In)), fmt.Sprint(len(g.Out)))
+		guards.add(g.Name, "group", phrase.Names(g.Members, func(w *estate.Workload) string { return w.Name }), fmt.Sprint(len(g.In)), fmt.Sprint(len(g.Out)))
 	}
 	for _, l := range n.Lists {
-		guards.add(l.Name, "list", joinNames(guarded(l), func(s *estate.Subnet) string { return s.Name }), fmt.Sprint(len(l.In)), fmt.Sprint(len(l.Out)))
+		guards.add(l.Name, "list", phrase.Names(l.Guards(), func(s *estate.Subnet) string { return s.Name }), fmt.Sprint(len(l.In)), fmt.Sprint(len(l.Out)))
 	}
 	k.part("groups and lists", guards)
 	joined := &sheet{header: []string{"what", "by", "state"}, wrap: -1}
@@ -57,7 +58,7 @@ func networkCard(n *estate.Network) *card {
 		joined.add("hub "+a.Hub.Name, "attachment", "table "+a.Table.Name)
 	}
 	for _, s := range n.Links {
-		joined.add("site "+s.Name, "link", joinRanges(s.Ranges))
+		joined.add("site "+s.Name, "link", phrase.List(s.Ranges))
 	}
 	k.part("joined to", joined)
 	k.part("workloads", workloadsSheet(n.Workloads()))
@@ -84,51 +85,16 @@ func subnetsSheet(subnets []*estate.Subnet) *sheet {
 			t.add(s.Name, s.Plan.Tier.Value, s.Zone, "", "", "", table, list)
 		}
 		for _, r := range s.Ranges {
-			t.add(s.Name, s.Plan.Tier.Value, s.Zone, r.String(), s.Network.Profile.Usable(r).String(), fmt.Sprint(taken(s, r)), table, list)
+			t.add(s.Name, s.Plan.Tier.Value, s.Zone, r.String(), s.Network.Profile.Usable(r).String(), fmt.Sprint(s.Taken(r)), table, list)
 		}
 	}
 	return t
 }
 
-// taken counts the hosts that have an address in a range of a subnet.
-func taken(s *estate.Subnet, r netip.Prefix) int {
-	n := 0
-	for _, h := range hosts(s) {
-		if r.Contains(h.addr) {
-			n++
-		}
-	}
-	return n
-}
-
-type hostAddr struct {
-	addr netip.Addr
-	host estate.Host
-}
-
-// hosts are the workloads and NAT gateways of a subnet, in the order of their addresses.
-func hosts(s *estate.Subnet) []hostAddr {
-	var all []hostAddr
-	for _, w := range s.Workloads {
-		for _, a := range w.Addrs {
-			all = append(all, hostAddr{a, estate.Host{Workload: w}})
-		}
-	}
-	for _, g := range s.Network.Gateways {
-		if g.In == s {
-			for _, a := range g.Addrs {
-				all = append(all, hostAddr{a, estate.Host{NAT: g}})
-			}
-		}
-	}
-	slices.SortFunc(all, func(a, b hostAddr) int { return a.addr.Compare(b.addr) })
-	return all
-}
-
 func workloadsSheet(all []*estate.Workload) *sheet {
 	t := &sheet{header: []string{"workload", "subnet", "address", "public", "groups", "listens"}, wrap: 5}
 	for _, w := range all {
-		t.add(w.Name, w.Subnet.Name, joinAddrs(w.Addrs), joinAddrs(w.Public), joinNames(w.Groups, groupName), listens(w))
+		t.add(w.Name, w.Subnet.Name, phrase.List(w.Addrs), phrase.List(w.Public), phrase.Names(w.Groups, groupName), listens(w))
 	}
 	return t
 }
@@ -145,7 +111,7 @@ func subnetCard(s *estate.Subnet) *card {
 		first, last := s.Network.Profile.Ends(r)
 		k.fact("range", "%s", r)
 		if first.IsValid() {
-			k.fact("usable", "%s, from %s to %s; %d taken", s.Network.Profile.Usable(r), first, last, taken(s, r))
+			k.fact("usable", "%s, from %s to %s; %d taken", s.Network.Profile.Usable(r), first, last, s.Taken(r))
 		} else {
 			k.fact("usable", "none")
 		}
@@ -164,11 +130,11 @@ func subnetCard(s *estate.Subnet) *card {
 		k.fact("list", "none: everything passes")
 	}
 	inside := &sheet{header: []string{"address", "host", "public", "groups", "listens"}, wrap: 4}
-	for _, h := range hosts(s) {
-		if w := h.host.Workload; w != nil {
-			inside.add(h.addr.String(), w.Name, joinAddrs(w.Public), joinNames(w.Groups, groupName), listens(w))
+	for _, h := range s.Hosts() {
+		if w := h.Workload; w != nil {
+			inside.add(h.Addr.String(), w.Name, phrase.List(w.Public), phrase.Names(w.Groups, groupName), listens(w))
 		} else {
-			inside.add(h.addr.String(), "NAT gateway "+h.host.NAT.Name, joinAddrs(h.host.NAT.Public), "", "")
+			inside.add(h.Addr.String(), "NAT gateway "+h.NAT.Name, phrase.List(h.NAT.Public), "", "")
 		}
 	}
 	k.part("taken addresses", inside)
@@ -237,9 +203,9 @@ func routesSheet(routes []*estate.Route) *sheet {
 func workloadCard(w *estate.Workload) *card {
 	k := &card{kind: "workload", name: w.Name, at: w.At()}
 	k.fact("in", "%s", w.Plan.In.Value)
-	k.fact("address", "%s", joinAddrs(w.Addrs))
+	k.fact("address", "%s", phrase.List(w.Addrs))
 	if len(w.Public) > 0 {
-		k.fact("public", "%s", joinAddrs(w.Public))
+		k.fact("public", "%s", phrase.List(w.Public))
 	}
 	if !w.Listens.Empty() {
 		k.fact("listens", "%s", listens(w))
@@ -255,7 +221,7 @@ func workloadCard(w *estate.Workload) *card {
 		if !w.TargetPorts.Empty() {
 			on = w.TargetPorts.String()
 		}
-		k.fact("targets", "%s, on %s", joinNames(w.Targets, func(x *estate.Workload) string { return x.Name }), on)
+		k.fact("targets", "%s, on %s", phrase.Names(w.Targets, func(x *estate.Workload) string { return x.Name }), on)
 	}
 	if s := w.Subnet; s != nil {
 		k.fact("table", "%s", s.Table.ID())
@@ -302,7 +268,7 @@ func groupCard(g *estate.Group) *card {
 
 func listCard(l *estate.List) *card {
 	k := &card{kind: "list", name: l.ID(), at: l.At()}
-	k.fact("guards", "%s", joinNames(guarded(l), func(s *estate.Subnet) string { return s.Name }))
+	k.fact("guards", "%s", phrase.Names(l.Guards(), func(s *estate.Subnet) string { return s.Name }))
 	rules := &sheet{header: []string{"list", "way", "rule", "line"}, right: map[int]bool{3: true}, wrap: 2}
 	addRules(rules, l.Name, l.In, l.Out)
 	k.part("rules, in order; what none matches is denied", rules)
@@ -322,13 +288,13 @@ func gatewayCard(g *estate.Gateway) *card {
 	case g.In != nil:
 		k.fact("in", "%s", g.In.ID())
 	default:
-		k.fact("serves", "%s", joinNames(g.Serves, func(s *estate.Subnet) string { return s.Name }))
+		k.fact("serves", "%s", phrase.Names(g.Serves, func(s *estate.Subnet) string { return s.Name }))
 	}
 	if len(g.Addrs) > 0 {
-		k.fact("address", "%s", joinAddrs(g.Addrs))
+		k.fact("address", "%s", phrase.List(g.Addrs))
 	}
 	if len(g.Public) > 0 {
-		k.fact("public", "%s", joinAddrs(g.Public))
+		k.fact("public", "%s", phrase.List(g.Public))
 	}
 	routes := &sheet{header: []string{"table", "to", "for", "line"}, right: map[int]bool{3: true}, wrap: 2}
 	for _, t := range g.Network.Tables {
@@ -403,9 +369,9 @@ func hubLinkCard(l *estate.HubLink) *card {
 
 func siteCard(s *estate.Site) *card {
 	k := &card{kind: "site", name: s.Name, at: s.At()}
-	k.fact("ranges", "%s", joinRanges(s.Ranges))
+	k.fact("ranges", "%s", phrase.List(s.Ranges))
 	if len(s.Knows) > 0 {
-		k.fact("knows", "%s", joinRanges(s.Knows))
+		k.fact("knows", "%s", phrase.List(s.Knows))
 	} else {
 		k.fact("knows", "nothing: no reply of it finds a way back")
 	}
@@ -421,14 +387,14 @@ func siteCard(s *estate.Site) *card {
 func clusterCard(c *estate.Cluster) *card {
 	k := &card{kind: "cluster", name: c.Name, at: c.At()}
 	k.fact("in", "network %s", c.Network.Name)
-	k.fact("pods", "%s", joinRanges(c.Pods))
-	k.fact("services", "%s", joinRanges(c.Services))
+	k.fact("pods", "%s", phrase.List(c.Pods))
+	k.fact("services", "%s", phrase.List(c.Services))
 	return k
 }
 
 func blockCard(e *estate.Estate, b *estate.Block) *card {
 	k := &card{kind: "block", name: b.Name, at: b.At()}
-	k.fact("range", "%s", joinRanges(b.Ranges))
+	k.fact("range", "%s", phrase.List(b.Ranges))
 	if b.Within != nil {
 		k.fact("within", "%s", b.Within.Name)
 	}

@@ -9,6 +9,7 @@ import (
 
 	"wendrik/internal/core/carve"
 	"wendrik/internal/core/diag"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
 )
 
@@ -52,7 +53,7 @@ func news(r *carve.Result) string {
 		thing string
 	}{{len(networks), "network"}, {len(subnets), "subnet"}, {len(held), "held part"}} {
 		if x.n > 0 {
-			words = append(words, count(x.n, x.thing))
+			words = append(words, phrase.Count(x.n, x.thing))
 		}
 	}
 	if last := len(words) - 1; last > 0 {
@@ -119,7 +120,7 @@ func (c *call) carved(r *carve.Result, all, why bool) {
 		_ = c.write(t, "text")
 	}
 	if kept := keptSubnets(r); kept > 0 && !all && r.New() {
-		c.say("\n%s", dim.Sprintf("%s had a range and keep it; -all lists them", count(kept, "subnet")))
+		c.say("\n%s", dim.Sprintf("%s had a range and keep it; -all lists them", phrase.Count(kept, "subnet")))
 	}
 }
 

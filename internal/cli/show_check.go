@@ -7,6 +7,7 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/expect"
 	"wendrik/internal/core/flow"
+	"wendrik/internal/core/phrase"
 )
 
 // fixOf is what would be right of an expectation that does not hold: a command that tells more, or the fix itself.
@@ -59,7 +60,7 @@ const maxChecked = 100
 
 func (c *call) checkedText(r *checked) {
 	errors, warnings := r.count(diag.Error), r.count(diag.Warning)
-	held := fmt.Sprintf("%d of %s hold", r.holding(), count(len(r.expected), "expectation"))
+	held := fmt.Sprintf("%d of %s hold", r.holding(), phrase.Count(len(r.expected), "expectation"))
 	if len(r.expected) == 0 {
 		held = "the plan has no expectations"
 	}
@@ -67,7 +68,7 @@ func (c *call) checkedText(r *checked) {
 		c.say("%s; %s", fine.Sprint("nothing is wrong"), held)
 		return
 	}
-	c.say("%s  %s, %s; %s", strong.Sprint(count(len(r.findings), "finding")), bad.Sprint(count(errors, "error")), doubt.Sprint(count(warnings, "warning")), held)
+	c.say("%s  %s, %s; %s", strong.Sprint(phrase.Count(len(r.findings), "finding")), bad.Sprint(phrase.Count(errors, "error")), doubt.Sprint(phrase.Count(warnings, "warning")), held)
 	for i, f := range r.findings {
 		if i == maxChecked {
 			c.say("\n%d more are left out;  -format csv  lists all", len(r.findings)-i)

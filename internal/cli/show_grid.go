@@ -9,6 +9,7 @@ import (
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/grid"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/reach"
 )
 
@@ -23,19 +24,19 @@ const (
 const maxGridRows = 60
 
 // drawn draws the table for a person: a mark for each cell, and what the marks mean below.
-func (g *gridCall) drawn(m *matrix) {
+func (g *gridCall) drawn(m *grid.Table) {
 	widest := 0
-	for _, i := range m.rows {
-		widest = max(widest, pretty.StringWidth(clean(m.names[i])))
+	for _, i := range m.Rows {
+		widest = max(widest, pretty.StringWidth(clean(m.Names[i])))
 	}
 	widest = min(widest, 40)
-	shownColumns := m.columns[:min(len(m.columns), max((g.width-widest-8)/3, 1))]
-	shownRows := m.rows[:min(len(m.rows), maxGridRows)]
+	shownColumns := m.Columns[:min(len(m.Columns), max((g.width-widest-8)/3, 1))]
+	shownRows := m.Rows[:min(len(m.Rows), maxGridRows)]
 	letters := g.letters(m, shownRows, shownColumns)
 	counts := map[reach.Verdict]int{}
-	for _, i := range m.rows {
-		for _, j := range m.columns {
-			if s := m.at(i, j); s.Pairs > 0 {
+	for _, i := range m.Rows {
+		for _, j := range m.Columns {
+			if s := m.At(i, j); s.Pairs > 0 {
 				counts[s.Verdict(g.asked)]++
 			}
 		}
@@ -44,7 +45,7 @@ func (g *gridCall) drawn(m *matrix) {
 	if g.on {
 		what = "on " + g.asked.String()
 	}
-	g.say("%s  %s, %s, %s", strong.Sprintf("%d %s, %s", len(m.names), m.kind, what), fine.Sprintf("%d open", counts[reach.Open]), doubt.Sprintf("%d partly", counts[reach.Partly]), bad.Sprintf("%d blocked", counts[reach.Blocked]))
+	g.say("%s  %s, %s, %s", strong.Sprintf("%d %s, %s", len(m.Names), m.Kind, what), fine.Sprintf("%d open", counts[reach.Open]), doubt.Sprintf("%d partly", counts[reach.Partly]), bad.Sprintf("%d blocked", counts[reach.Blocked]))
 	g.say("\n%s", dim.Sprintf("%*s  from \\ to", 4, ""))
 	head := strings.Repeat(" ", widest+6)
 	for _, j := range shownColumns {
@@ -52,9 +53,9 @@ func (g *gridCall) drawn(m *matrix) {
 	}
 	g.say("%s", dim.Sprint(head))
 	for _, i := range shownRows {
-		line := dim.Sprintf("%4d", i+1) + "  " + pretty.Pad(pretty.Snip(clean(m.names[i]), widest, "…"), widest, ' ')
+		line := dim.Sprintf("%4d", i+1) + "  " + pretty.Pad(pretty.Snip(clean(m.Names[i]), widest, "…"), widest, ' ')
 		for _, j := range shownColumns {
-			mark, colour := g.mark(m.at(i, j), letters)
+			mark, colour := g.mark(m.At(i, j), letters)
 			line += "  " + colour.Sprint(mark)
 		}
 		g.say("%s", strings.TrimRight(line, " "))
@@ -63,18 +64,18 @@ func (g *gridCall) drawn(m *matrix) {
 	var strange []string
 	for _, j := range shownColumns {
 		if !slices.Contains(shownRows, j) {
-			strange = append(strange, fmt.Sprintf("%d %s", j+1, clean(m.names[j])))
+			strange = append(strange, fmt.Sprintf("%d %s", j+1, clean(m.Names[j])))
 		}
 	}
 	if len(strange) > 0 {
 		g.say("columns: %s\n", g.wrap(9, strings.Join(strange, ", ")))
 	}
 	g.legend(letters)
-	if left := len(m.rows) - len(shownRows); left > 0 {
-		g.say("%s not shown;  -format csv  has all, and  -from END  narrows them", count(left, "more row"))
+	if left := len(m.Rows) - len(shownRows); left > 0 {
+		g.say("%s not shown;  -format csv  has all, and  -from END  narrows them", phrase.Count(left, "more row"))
 	}
-	if left := len(m.columns) - len(shownColumns); left > 0 {
-		g.say("%s not shown;  -format csv  has all, and  -to END  narrows them", count(left, "more column"))
+	if left := len(m.Columns) - len(shownColumns); left > 0 {
+		g.say("%s not shown;  -format csv  has all, and  -to END  narrows them", phrase.Count(left, "more column"))
 	}
 }
 
@@ -86,7 +87,7 @@ type lettered struct {
 
 // letters gives the ways to fare that are neither everything nor nothing, the most frequent first. With a flow asked
 // for there are none: a cell is a verdict.
-func (g *gridCall) letters(m *matrix, rows, columns []int) []lettered {
+func (g *gridCall) letters(m *grid.Table, rows, columns []int) []lettered {
 	if g.on {
 		return nil
 	}
@@ -94,7 +95,7 @@ func (g *gridCall) letters(m *matrix, rows, columns []int) []lettered {
 	var all []lettered
 	for _, i := range rows {
 		for _, j := range columns {
-			s := m.at(i, j)
+			s := m.At(i, j)
 			if s.Pairs == 0 || s.Verdict(g.asked) != reach.Partly {
 				continue
 			}
@@ -151,7 +152,7 @@ func (g *gridCall) legend(letters []lettered) {
 		g.say("%s %s", doubt.Sprint(alphabet[i:i+1]), g.wrap(2, words))
 	}
 	if left := len(letters) - len(alphabet); left > 0 {
-		g.say("%s %s of flows;  -format csv  spells them out", doubt.Sprint(markOther), count(left, "more set"))
+		g.say("%s %s of flows;  -format csv  spells them out", doubt.Sprint(markOther), phrase.Count(left, "more set"))
 	}
 }
 

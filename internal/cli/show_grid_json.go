@@ -33,15 +33,15 @@ type cellOut struct {
 	Pairs int `json:"pairs"`
 }
 
-func (g *gridCall) matrixJSON(m *matrix) gridOut {
-	out := gridOut{g.asked.String(), m.kind, []unitOut{}, []cellOut{}}
-	for i, name := range m.names {
-		out.Units = append(out.Units, unitOut{name, m.sizes[i]})
+func (g *gridCall) matrixJSON(m *grid.Table) gridOut {
+	out := gridOut{g.asked.String(), m.Kind, []unitOut{}, []cellOut{}}
+	for i, name := range m.Names {
+		out.Units = append(out.Units, unitOut{name, m.Sizes[i]})
 	}
-	for _, i := range m.rows {
-		for _, j := range m.columns {
-			if s := m.at(i, j); s.Pairs > 0 {
-				out.Cells = append(out.Cells, cellOut{m.names[i], m.names[j], outcomeJSON(s.Outcome, g.asked), s.Pairs})
+	for _, i := range m.Rows {
+		for _, j := range m.Columns {
+			if s := m.At(i, j); s.Pairs > 0 {
+				out.Cells = append(out.Cells, cellOut{m.Names[i], m.Names[j], outcomeJSON(s.Outcome, g.asked), s.Pairs})
 			}
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	pretty "github.com/jedib0t/go-pretty/v6/text"
 
 	"wendrik/internal/core/overlap"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/ranges"
 )
 
@@ -20,7 +21,7 @@ func (s *screen) listProblems(list *ranges.List, label string) {
 		fmt.Fprintf(s.err, "%s %s\n", place.Sprint(where), message)
 	}
 	if n := len(list.Problems) + list.Dropped; n > 0 {
-		s.tell("%s of %s without a range; the rest was used", count(n, "line"), clean(label))
+		s.tell("%s of %s without a range; the rest was used", phrase.Count(n, "line"), clean(label))
 	}
 }
 
@@ -42,14 +43,14 @@ var kindText = map[ranges.Kind]string{
 // listed shows the overlaps of a list to a person.
 func (c *call) listed(list *ranges.List, pairs []ranges.Pair, total uint64, label string) {
 	if total == 0 {
-		c.say("%s", fine.Sprintf("nothing overlaps in %s", count(len(list.Entries), "range")))
+		c.say("%s", fine.Sprintf("nothing overlaps in %s", phrase.Count(len(list.Entries), "range")))
 		return
 	}
 	kinds := map[ranges.Kind]int{}
 	for _, p := range pairs {
 		kinds[p.Kind]++
 	}
-	head := fmt.Sprintf("%s of %s overlap", count(int(total), "pair"), count(len(list.Entries), "range"))
+	head := fmt.Sprintf("%s of %s overlap", phrase.Count(int(total), "pair"), phrase.Count(len(list.Entries), "range"))
 	if total == uint64(len(pairs)) {
 		head += fmt.Sprintf(": %d the same, %d in part, %d inside", kinds[ranges.Same], kinds[ranges.Partial], kinds[ranges.Inside])
 	}

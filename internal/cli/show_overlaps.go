@@ -8,6 +8,7 @@ import (
 
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/overlap"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
 )
 
@@ -33,8 +34,8 @@ func (c *call) overlaps(pairs, shown []overlap.Pair, src *text.Files) {
 		c.say("%s", fine.Sprint("nothing overlaps"))
 		return
 	}
-	c.say("%s", strong.Sprintf("%s overlap: %s", count(len(pairs), "pair"), strings.Join(words, ", ")))
-	all := couples(shown)
+	c.say("%s", strong.Sprintf("%s overlap: %s", phrase.Count(len(pairs), "pair"), strings.Join(words, ", ")))
+	all := overlap.Couples(shown)
 	widest := 0
 	for _, p := range all[:min(len(all), maxShown)] {
 		widest = max(widest, len(p.Shared.String()))
@@ -55,9 +56,9 @@ func (c *call) overlaps(pairs, shown []overlap.Pair, src *text.Files) {
 		if p.Move != nil {
 			c.say("          fix      %s", c.wrap(19, clean(p.Move.String())))
 		}
-		if len(p.inside) > 0 {
-			words := joinNames(p.inside[:min(len(p.inside), maxInside)], func(q overlap.Pair) string { return q.A.Name + " with " + q.B.Name })
-			if left := len(p.inside) - maxInside; left > 0 {
+		if len(p.Inside) > 0 {
+			words := phrase.Names(p.Inside[:min(len(p.Inside), maxInside)], func(q overlap.Pair) string { return q.A.Name + " with " + q.B.Name })
+			if left := len(p.Inside) - maxInside; left > 0 {
 				words += fmt.Sprintf(", and %d more", left)
 			}
 			c.say("          in it    %s", c.wrap(19, words))

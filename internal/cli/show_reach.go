@@ -10,6 +10,7 @@ import (
 
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/reach"
 )
 
@@ -24,11 +25,11 @@ func (c *reachCall) reached(a *reach.Answer, effect *grid.Effect) {
 	case c.asked && a.Verdict == reach.Open:
 		c.say("%s  %s reaches %s on %s", colour.Sprint("open"), from, to, a.Flows)
 	case c.asked && a.Verdict == reach.Blocked:
-		c.say("%s  %s does not reach %s on %s: %s", colour.Sprint("blocked"), from, to, a.Flows, count(len(a.Blockers), "cause"))
+		c.say("%s  %s does not reach %s on %s: %s", colour.Sprint("blocked"), from, to, a.Flows, phrase.Count(len(a.Blockers), "cause"))
 	case c.asked:
 		c.say("%s  %s reaches %s on %s only in part", colour.Sprint("partly"), from, to, a.Flows)
 	case a.Verdict == reach.Blocked:
-		c.say("%s  nothing passes from %s to %s: %s", colour.Sprint("blocked"), from, to, count(len(a.Blockers), "cause"))
+		c.say("%s  nothing passes from %s to %s: %s", colour.Sprint("blocked"), from, to, phrase.Count(len(a.Blockers), "cause"))
 	case len(a.Ways) == 1:
 		c.say("%s  from %s to %s pass: %s", colour.Sprint(string(a.Verdict)), from, to, passing(a.Outcome.Of(a.Flows)))
 	default:
@@ -131,20 +132,14 @@ func (c *reachCall) effect(a *reach.Answer, x *grid.Effect) {
 }
 
 // few names some of many.
-func few(names []string) string {
-	const most = 4
-	if len(names) <= most {
-		return clean(strings.Join(names, ", "))
-	}
-	return clean(strings.Join(names[:most-1], ", ")) + fmt.Sprintf(" and %d more", len(names)-most+1)
-}
+func few(names []string) string { return clean(phrase.Few(names, 4)) }
 
 // endsText says what the ends of a question are.
 func endsText(e reach.Ends) string {
 	if e.One != nil {
 		return clean(e.Name)
 	}
-	return fmt.Sprintf("%s (%s)", clean(e.Name), count(len(e.Many), "workload"))
+	return fmt.Sprintf("%s (%s)", clean(e.Name), phrase.Count(len(e.Many), "workload"))
 }
 
 // surveyed shows an answer about many.
@@ -161,9 +156,9 @@ func (c *reachCall) surveyed(s *grid.Survey) {
 		c.say("%s and %s are the same workload: there is no pair to ask about", from, to)
 		return
 	case c.asked:
-		c.say("%s  from %s to %s on %s: %d of %s pass", colour.Sprint(string(s.Verdict)), from, to, s.Asked, open, count(s.Pairs, "pair"))
+		c.say("%s  from %s to %s on %s: %d of %s pass", colour.Sprint(string(s.Verdict)), from, to, s.Asked, open, phrase.Count(s.Pairs, "pair"))
 	default:
-		c.say("%s  from %s to %s: something passes between %d of %s", colour.Sprint(string(s.Verdict)), from, to, open, count(s.Pairs, "pair"))
+		c.say("%s  from %s to %s: something passes between %d of %s", colour.Sprint(string(s.Verdict)), from, to, open, phrase.Count(s.Pairs, "pair"))
 	}
 	for _, p := range s.Parts {
 		a := p.Answer
@@ -175,7 +170,7 @@ func (c *reachCall) surveyed(s *grid.Survey) {
 		if p.Pairs > len(p.Some) {
 			such = "such as " + such
 		}
-		c.say("\n%s  %s: %s", verdictColours[a.Verdict].Sprintf("%-7s", string(a.Verdict)), count(p.Pairs, "pair"), c.wrap(9, clean(such)))
+		c.say("\n%s  %s: %s", verdictColours[a.Verdict].Sprintf("%-7s", string(a.Verdict)), phrase.Count(p.Pairs, "pair"), c.wrap(9, clean(such)))
 		if !c.asked && a.Verdict != reach.Blocked {
 			c.say("         pass: %s", c.wrap(15, passing(a.Outcome.Of(a.Flows))))
 		}

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/rehearse"
 )
 
@@ -30,9 +31,9 @@ func (c *call) rehearsed(r *rehearse.Result, stands bool) {
 	}
 	verdict := fine.Sprint("all agree")
 	if agreed < len(pairs) {
-		verdict = bad.Sprintf("%d of %s disagree", len(pairs)-agreed, count(len(pairs), "pair"))
+		verdict = bad.Sprintf("%d of %s disagree", len(pairs)-agreed, phrase.Count(len(pairs), "pair"))
 	}
-	c.say("%s  %s, %s in %s: the kernel and reach\n", verdict, count(len(pairs), "pair"), count(tries, "exchange"), count(r.Nodes, "namespace"))
+	c.say("%s  %s, %s in %s: the kernel and reach\n", verdict, phrase.Count(len(pairs), "pair"), phrase.Count(tries, "exchange"), phrase.Count(r.Nodes, "namespace"))
 	c.tried(r)
 	c.disagreed(r)
 	for i, x := range r.Expected {

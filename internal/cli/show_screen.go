@@ -116,14 +116,3 @@ func wrapTo(width, indent int, words string) string {
 	}
 	return strings.Join(lines, "\n"+strings.Repeat(" ", indent))
 }
-
-// count writes a number with the name of what is counted.
-func count(n int, thing string) string {
-	if n == 1 {
-		return "1 " + thing
-	}
-	if strings.HasSuffix(thing, "ss") {
-		return fmt.Sprintf("%d %ses", n, thing)
-	}
-	return fmt.Sprintf("%d %ss", n, thing)
-}

@@ -2,29 +2,12 @@ package cli
 
 import (
 	"net/netip"
-	"strings"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 )
 
 // This file puts parts of the estate into words for tables and cards.
-
-func joinRanges(all []netip.Prefix) string {
-	return joinNames(all, netip.Prefix.String)
-}
-
-func joinAddrs(all []netip.Addr) string {
-	return joinNames(all, netip.Addr.String)
-}
-
-// joinNames lists things by name.
-func joinNames[T any](all []T, name func(T) string) string {
-	words := make([]string, len(all))
-	for i, x := range all {
-		words[i] = name(x)
-	}
-	return strings.Join(words, ", ")
-}
 
 func groupName(g *estate.Group) string { return g.Name }
 
@@ -72,7 +55,7 @@ func linkState(l *estate.HubLink) string {
 
 // tableFor says which subnets a table is for.
 func tableFor(t *estate.Table) string {
-	named := joinNames(t.Subnets, func(s *estate.Subnet) string { return s.Name })
+	named := phrase.Names(t.Subnets, func(s *estate.Subnet) string { return s.Name })
 	switch {
 	case t.Main && named == "":
 		return "every subnet that no table names; there is none"
@@ -82,17 +65,6 @@ func tableFor(t *estate.Table) string {
 		return "no subnet"
 	}
 	return named
-}
-
-// guarded are the subnets of a list.
-func guarded(l *estate.List) []*estate.Subnet {
-	var all []*estate.Subnet
-	for _, s := range l.Network.Subnets {
-		if s.List == l {
-			all = append(all, s)
-		}
-	}
-	return all
 }
 
 // listens says what a workload listens on.

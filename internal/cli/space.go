@@ -9,6 +9,7 @@ import (
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/space"
 )
 
@@ -107,23 +108,11 @@ func (c *call) free(survey *space.Survey, block *estate.Block, text string, n in
 			}
 		}
 		if len(open) != 1 {
-			return cannot, &usageError{fmt.Sprintf("the plan has %s that are not held, and nothing says in which to look", count(len(open), "block")), "-in BLOCK"}
+			return cannot, &usageError{fmt.Sprintf("the plan has %s that are not held, and nothing says in which to look", phrase.Count(len(open), "block")), "-in BLOCK"}
 		}
 		block = open[0]
 	}
-	width := 32
-	if size > 32 || len(block.Ranges) > 0 && !hasIPv4(block.Ranges) {
-		width = 128
-	}
-	pool := address.NewPool(survey.FreeIn(block), width)
-	var list []netip.Prefix
-	for range n {
-		p, found := pool.Take(size)
-		if !found {
-			break
-		}
-		list = append(list, p)
-	}
+	list := survey.Next(block, size, n)
 	if format == "json" {
 		out := blockListOut{Ranges: []string{}}
 		for _, p := range list {
@@ -140,15 +129,6 @@ func (c *call) free(survey *space.Survey, block *estate.Block, text string, n in
 		return no, err
 	}
 	return good, err
-}
-
-func hasIPv4(all []netip.Prefix) bool {
-	for _, p := range all {
-		if p.Addr().Is4() {
-			return true
-		}
-	}
-	return false
 }
 
 // space shows the tree of blocks.

@@ -182,3 +182,50 @@ func (n *Network) Reserved(p netip.Prefix, a netip.Addr) bool {
 	fromFirst, toLast := address.Distance(p.Addr(), a), address.Distance(a, address.Last(p))
 	return fromFirst < uint64(n.Profile.ReservedFirst) || toLast < uint64(n.Profile.ReservedLast)
 }
+
+// Standing is a host, and an address that it has.
+type Standing struct {
+	Host
+	Addr netip.Addr
+}
+
+// Hosts are the workloads and NAT gateways that stand in the subnet, once for each address, in the order of these.
+func (s *Subnet) Hosts() []Standing {
+	var all []Standing
+	for _, w := range s.Workloads {
+		for _, a := range w.Addrs {
+			all = append(all, Standing{Host{Workload: w}, a})
+		}
+	}
+	for _, g := range s.Network.Gateways {
+		if g.In == s {
+			for _, a := range g.Addrs {
+				all = append(all, Standing{Host{NAT: g}, a})
+			}
+		}
+	}
+	slices.SortFunc(all, func(a, b Standing) int { return a.Addr.Compare(b.Addr) })
+	return all
+}
+
+// Taken is how many addresses in a range of the subnet a host has.
+func (s *Subnet) Taken(r netip.Prefix) int {
+	n := 0
+	for _, h := range s.Hosts() {
+		if r.Contains(h.Addr) {
+			n++
+		}
+	}
+	return n
+}
+
+// Guards are the subnets that the list is on.
+func (l *List) Guards() []*Subnet {
+	var all []*Subnet
+	for _, s := range l.Network.Subnets {
+		if s.List == l {
+			all = append(all, s)
+		}
+	}
+	return all
+}

@@ -94,3 +94,22 @@ func (s *Survey) FreeInNetwork(n *estate.Network, ranges []netip.Prefix) address
 	}
 	return free.Minus(address.SetOf(s.foreign[n]...))
 }
+
+// Next are the first n free ranges of a size in a block, the lowest first, and fewer when it has no more room. They are
+// of IPv4, unless the size is beyond 32 or the block has no IPv4.
+func (s *Survey) Next(b *estate.Block, size, n int) []netip.Prefix {
+	width := 32
+	if size > 32 || len(b.Ranges) > 0 && !slices.ContainsFunc(b.Ranges, func(p netip.Prefix) bool { return p.Addr().Is4() }) {
+		width = 128
+	}
+	pool := address.NewPool(s.FreeIn(b), width)
+	var all []netip.Prefix
+	for range n {
+		p, found := pool.Take(size)
+		if !found {
+			break
+		}
+		all = append(all, p)
+	}
+	return all
+}
