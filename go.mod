@@ -7,9 +7,7 @@ require (
 	github.com/aymanbagabas/go-udiff v0.4.1
 	github.com/google/nftables v0.3.0
 	github.com/jedib0t/go-pretty/v6 v6.8.3
-	github.com/jstemmer/go-junit-report/v2 v2.1.0
 	github.com/natefinch/atomic v1.0.1
-	github.com/owenrumney/go-sarif/v3 v3.3.1
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/stretchr/testify v1.12.1
 	github.com/vishvananda/netlink v1.3.1
@@ -25,9 +23,6 @@ require (
 	github.com/mdlayher/netlink v1.7.3-0.20250113171957-fbb4dce95f42 // indirect
 	github.com/mdlayher/socket v0.5.0 // indirect
 	github.com/rivo/uniseg v0.4.7 // indirect
-	github.com/xeipuuv/gojsonpointer v0.0.0-20180127040702-4e3ac2762d5f // indirect
-	github.com/xeipuuv/gojsonreference v0.0.0-20180127040603-bd5ef7bd5415 // indirect
-	github.com/xeipuuv/gojsonschema v1.2.0 // indirect
 	go.yaml.in/yaml/v3 v3.0.5 // indirect
 	golang.org/x/net v0.33.0 // indirect
 	golang.org/x/sync v0.11.0 // indirect

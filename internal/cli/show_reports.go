@@ -1,92 +1,186 @@
 package cli
 
 import (
-	"encoding/json"
+	"encoding/xml"
 	"fmt"
-
-	"github.com/jstemmer/go-junit-report/v2/junit"
-	"github.com/owenrumney/go-sarif/v3/pkg/report/v210/sarif"
+	"net/url"
+	"path/filepath"
 
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/diag"
 )
 
-// This file writes what check found in the forms that build servers and code reviews read.
+// This file writes what check found in the forms that build servers and code reviews read; the schemas of both stand
+// under testdata.
+
+// The XML of a JUnit report.
+type (
+	junitReport struct {
+		XMLName  xml.Name     `xml:"testsuites"`
+		Name     string       `xml:"name,attr"`
+		Tests    int          `xml:"tests,attr"`
+		Failures int          `xml:"failures,attr"`
+		Errors   int          `xml:"errors,attr"`
+		Suites   []junitSuite `xml:"testsuite"`
+	}
+	junitSuite struct {
+		Name       string          `xml:"name,attr"`
+		Tests      int             `xml:"tests,attr"`
+		Failures   int             `xml:"failures,attr"`
+		Errors     int             `xml:"errors,attr"`
+		Properties []junitProperty `xml:"properties>property"`
+		Cases      []junitCase     `xml:"testcase"`
+	}
+	junitProperty struct {
+		Name  string `xml:"name,attr"`
+		Value string `xml:"value,attr"`
+	}
+	junitCase struct {
+		Name    string        `xml:"name,attr"`
+		Class   string        `xml:"classname,attr"`
+		Failure *junitFailure `xml:"failure"`
+	}
+	junitFailure struct {
+		Message string `xml:"message,attr"`
+		Type    string `xml:"type,attr"`
+		Text    string `xml:",cdata"`
+	}
+)
 
 // junit writes a test suite of the rules, each a test that fails when it finds something, and one of the expectations.
 func (c *call) junit(r *checked) error {
-	all := junit.Testsuites{Name: "wendrik check"}
-	rules := junit.Testsuite{Name: "rules", Time: "0", File: r.src.First().Name}
+	out := junitReport{Name: "wendrik check"}
+	add := func(name string, cases []junitCase) {
+		s := junitSuite{Name: name, Tests: len(cases), Cases: cases, Properties: []junitProperty{{"plan", clean(r.src.First().Name)}}}
+		for _, x := range cases {
+			if x.Failure != nil {
+				s.Failures++
+			}
+		}
+		out.Tests, out.Failures, out.Suites = out.Tests+s.Tests, out.Failures+s.Failures, append(out.Suites, s)
+	}
 	if r.ruled {
-		for _, rule := range check.Rules {
-			one := junit.Testcase{Name: string(rule.Code), Classname: "wendrik." + string(rule.Topic)}
-			first, more := "", ""
-			for _, f := range r.findings {
-				if f.Code != rule.Code {
-					continue
-				}
-				if first == "" {
-					first = f.Message
-				}
-				more += fmt.Sprintf("%s: %s: %s\n  %s\n", r.src.Where(f.At), f.Severity, clean(f.Message), clean(f.Fix()))
-			}
-			if first != "" {
-				one.Failure = &junit.Result{Message: clean(first), Type: string(rule.Code), Data: more}
-			}
-			rules.AddTestcase(one)
-		}
-		all.AddSuite(rules)
+		add("rules", r.junitRules())
 	}
-	expected := junit.Testsuite{Name: "expect", ID: 1, Time: "0", File: r.src.First().Name}
-	for _, x := range r.expected {
-		one := junit.Testcase{Name: clean(x.Text), Classname: "wendrik.expect"}
-		if f, is := x.Finding(); is && !x.Holds {
-			one.Failure = &junit.Result{Message: clean(x.Why), Type: string(f.Code), Data: fmt.Sprintf("%s: %s\n  %s\n", r.src.Where(x.At), clean(x.Why), clean(fixOf(x)))}
-		}
-		expected.AddTestcase(one)
+	add("expect", r.junitExpectations())
+	raw, err := xml.MarshalIndent(out, "", "  ")
+	if err != nil {
+		return err
 	}
-	all.AddSuite(expected)
-	return all.WriteXML(c.out)
+	c.say("%s%s", xml.Header, raw)
+	return nil
 }
 
-// sarif writes a SARIF 2.1.0 log (OASIS) of one run.
-func (c *call) sarif(r *checked) error {
-	run := sarif.NewRunWithInformationURI("wendrik", "")
-	run.Tool.Driver.InformationURI = nil
+func (r *checked) junitRules() []junitCase {
+	var all []junitCase
 	for _, rule := range check.Rules {
-		run.AddRule(string(rule.Code)).WithShortDescription(sarif.NewMultiformatMessageString().WithText(rule.Doc))
-	}
-	run.AddRule("expectation").WithShortDescription(sarif.NewMultiformatMessageString().WithText("A line of expect that is not so."))
-	for _, f := range r.findings {
-		level := sarif.LevelError
-		if f.Severity == diag.Warning {
-			level = sarif.LevelWarning
+		one := junitCase{Name: string(rule.Code), Class: "wendrik." + string(rule.Topic)}
+		for _, f := range r.findings {
+			if f.Code != rule.Code {
+				continue
+			}
+			if one.Failure == nil {
+				one.Failure = &junitFailure{Message: clean(f.Message), Type: string(f.Code)}
+			}
+			one.Failure.Text += fmt.Sprintf("%s: %s: %s\n  %s\n", r.src.Where(f.At), f.Weight(), clean(f.Message), clean(f.Fix()))
 		}
+		all = append(all, one)
+	}
+	return all
+}
+
+func (r *checked) junitExpectations() []junitCase {
+	var all []junitCase
+	for _, x := range r.expected {
+		one := junitCase{Name: clean(x.Text), Class: "wendrik.expect"}
+		if f, is := x.Finding(); is && !x.Holds {
+			one.Failure = &junitFailure{clean(x.Why), string(f.Code), fmt.Sprintf("%s: %s\n  %s\n", r.src.Where(x.At), clean(x.Why), clean(fixOf(x)))}
+		}
+		all = append(all, one)
+	}
+	return all
+}
+
+// The JSON of a SARIF 2.1.0 log (OASIS), as far as check fills it in.
+type (
+	sarifLog struct {
+		Schema  string     `json:"$schema"`
+		Version string     `json:"version"`
+		Runs    []sarifRun `json:"runs"`
+	}
+	sarifRun struct {
+		Tool struct {
+			Driver sarifDriver `json:"driver"`
+		} `json:"tool"`
+		Results []sarifResult `json:"results"`
+	}
+	sarifDriver struct {
+		Name  string      `json:"name"`
+		Rules []sarifRule `json:"rules"`
+	}
+	sarifRule struct {
+		ID    string    `json:"id"`
+		Short sarifText `json:"shortDescription"`
+	}
+	sarifText struct {
+		Text string `json:"text"`
+	}
+	sarifResult struct {
+		Rule      string          `json:"ruleId"`
+		Index     int             `json:"ruleIndex"`
+		Level     string          `json:"level"`
+		Message   sarifText       `json:"message"`
+		Locations []sarifLocation `json:"locations"`
+	}
+	sarifLocation struct {
+		Physical struct {
+			Artifact struct {
+				URI string `json:"uri"`
+			} `json:"artifactLocation"`
+			Region *sarifRegion `json:"region,omitempty"`
+		} `json:"physicalLocation"`
+		Logical []sarifLogical `json:"logicalLocations,omitempty"`
+	}
+	sarifRegion struct {
+		Line   int `json:"startLine"`
+		Column int `json:"startColumn"`
+	}
+	sarifLogical struct {
+		Name string `json:"fullyQualifiedName"`
+	}
+)
+
+// sarif writes a log of one run.
+func (c *call) sarif(r *checked) error {
+	run := sarifRun{Results: []sarifResult{}}
+	run.Tool.Driver.Name = "wendrik"
+	numbers := map[diag.Code]int{}
+	rule := func(code diag.Code, doc string) {
+		numbers[code] = len(run.Tool.Driver.Rules)
+		run.Tool.Driver.Rules = append(run.Tool.Driver.Rules, sarifRule{string(code), sarifText{doc}})
+	}
+	for _, x := range check.Rules {
+		rule(x.Code, x.Doc)
+	}
+	rule("expectation", "A line of expect that is not so.")
+	for _, f := range r.findings {
 		message := f.Message + "."
 		if fix := f.Fix(); fix != "" {
 			message += " Fix: " + fix + "."
 		}
-		result := run.CreateResultForRule(string(f.Code)).WithLevel(level).WithMessage(sarif.NewTextMessage(clean(message)))
-		place := sarif.NewPhysicalLocation().WithArtifactLocation(sarif.NewSimpleArtifactLocation(r.src.First().Name))
+		result := sarifResult{string(f.Code), numbers[f.Code], string(f.Weight()), sarifText{clean(message)}, make([]sarifLocation, 1)}
+		at := &result.Locations[0]
+		at.Physical.Artifact.URI = uri(r.src.Of(f.At).Name)
 		if f.At.Known() {
-			place.WithRegion(sarif.NewRegion().WithStartLine(f.At.Line()).WithStartColumn(f.At.Column()))
+			at.Physical.Region = &sarifRegion{f.At.Line(), f.At.Column()}
 		}
-		at := sarif.NewLocationWithPhysicalLocation(place)
 		if f.Place != nil {
-			at.AddLogicalLocation(sarif.NewLogicalLocation().WithFullyQualifiedName(f.Place.String()))
+			at.Logical = []sarifLogical{{clean(f.Place.String())}}
 		}
-		result.AddLocation(at)
+		run.Results = append(run.Results, result)
 	}
-	log := sarif.NewReport()
-	log.AddRun(run)
-	// The writer of the package is by way of its own types; indent what it makes as all other JSON here is.
-	raw, err := json.Marshal(log)
-	if err != nil {
-		return err
-	}
-	var tree any
-	if err := json.Unmarshal(raw, &tree); err != nil {
-		return err
-	}
-	return c.json(tree)
+	return c.json(sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}})
 }
+
+// uri writes the name of a file as a reference (RFC 3986).
+func uri(name string) string { return (&url.URL{Path: filepath.ToSlash(name)}).String() }
