@@ -33,7 +33,7 @@ func carveCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				used, err := c.taken(*taken, *columns)
+				used, err := c.taken(*taken, *columns, e.Plan.Files)
 				if err != nil {
 					return cannot, err
 				}

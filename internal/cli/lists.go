@@ -4,10 +4,11 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"net/netip"
 	"os"
 
 	"wendrik/internal/core/ranges"
+	"wendrik/internal/core/space"
+	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
 )
 
@@ -60,8 +61,9 @@ func (s *screen) readList(name, columns string) (*ranges.List, string, error) {
 	return list, label, nil
 }
 
-// taken reads an inventory of ranges in use, when one is named. Its mistakes are told, and the rest is used.
-func (s *screen) taken(name, columns string) ([]netip.Prefix, error) {
+// taken reads an inventory of ranges in use, when one is named, to stand beside the plan's files. Its mistakes are told,
+// and the rest is used.
+func (s *screen) taken(name, columns string, files *text.Files) ([]space.Taken, error) {
 	if name == "" {
 		return nil, nil
 	}
@@ -70,7 +72,7 @@ func (s *screen) taken(name, columns string) ([]netip.Prefix, error) {
 		return nil, err
 	}
 	s.listProblems(list, label)
-	return list.Set().Ranges(), nil
+	return space.Listed(list, files.Add(label, "")), nil
 }
 
 // listOverlaps finds the overlaps of a list that is no plan.

@@ -41,7 +41,7 @@ func spaceCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				used, err := c.taken(*taken, *columns)
+				used, err := c.taken(*taken, *columns, e.Plan.Files)
 				if err != nil {
 					return cannot, err
 				}

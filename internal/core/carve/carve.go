@@ -85,7 +85,7 @@ type Result struct {
 func (r *Result) New() bool { return len(r.Changes) > 0 }
 
 // Estate carves an estate. Taken are ranges in use that the plan does not know of; nothing is carved from them.
-func Estate(e *estate.Estate, taken ...netip.Prefix) *Result {
+func Estate(e *estate.Estate, taken ...space.Taken) *Result {
 	c := &carver{e: e, survey: space.NewSurvey(e, taken), ranges: map[*estate.Network][]netip.Prefix{}, pools: map[poolKey]*address.Pool{}}
 	c.networks()
 	expected := 0

@@ -14,6 +14,7 @@ import (
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/space"
 	"wendrik/internal/core/text"
 )
 
@@ -283,7 +284,7 @@ func TestWhatIsTaken(t *testing.T) {
   b: {region: west, range: 10.0.0.0/22, tiers: {web: {size: /24, spare: 0, zones: [west-a]}}, held: {h: {for: x, range: 10.0.1.0/24}}}
 clusters: {c: {in: b, pods: 10.0.2.0/24}}
 `)
-	r := Estate(e, netip.MustParsePrefix("10.144.0.0/18"), netip.MustParsePrefix("10.0.0.64/26"))
+	r := Estate(e, space.Taken{Range: netip.MustParsePrefix("10.144.0.0/18")}, space.Taken{Range: netip.MustParsePrefix("10.0.0.64/26")})
 	require.Empty(t, r.Misfits)
 	assert.Equal(t, "10.144.64.0/20", r.Networks[0].Range.String())
 	assert.Equal(t, "10.0.3.0/24", r.Subnets[0].Range.String(), "past what is taken, held, and a cluster's")

@@ -76,16 +76,3 @@ func (l *List) pair(a, b int) Pair {
 	}
 	return p
 }
-
-// Set is every address of the list.
-func (l *List) Set() address.Set {
-	var blocks []netip.Prefix
-	for _, e := range l.Entries {
-		if p, is := e.Block(); is {
-			blocks = append(blocks, p)
-			continue
-		}
-		blocks = append(blocks, address.Between(e.First, e.Last).Ranges()...)
-	}
-	return address.SetOf(blocks...)
-}

@@ -153,11 +153,6 @@ func TestOverlapsAgainstEveryPair(t *testing.T) {
 	}
 }
 
-func TestSetOfList(t *testing.T) {
-	l := read(t, "10.0.0.0/25\n10.0.0.128-10.0.0.255\n10.0.1.0/24\n", DefaultColumns)
-	assert.Equal(t, "10.0.0.0/23", l.Set().String())
-}
-
 // FuzzRead looks for lists that crash the reader, or make it point at lines that are not there.
 func FuzzRead(f *testing.F) {
 	f.Add("10.0.0.0/24\n10.0.0.1 - 10.0.0.9 x\n")

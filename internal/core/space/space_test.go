@@ -5,6 +5,7 @@ import (
 	"math/big"
 	"math/rand/v2"
 	"net/netip"
+	"slices"
 	"strings"
 	"testing"
 
@@ -12,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/ranges"
 	"wendrik/internal/core/text"
 )
 
@@ -61,6 +63,50 @@ func in(a netip.Addr, ranges ...netip.Prefix) bool {
 	return false
 }
 
+// outside are ranges that a list outside the plan has.
+func outside(all []netip.Prefix) []Taken {
+	var out []Taken
+	for _, p := range all {
+		out = append(out, Taken{Range: p, Owner: "berth"})
+	}
+	return out
+}
+
+// TestWhoHasIt names who has a range, in the plan and in a list beside it, and where that is written.
+func TestWhoHasIt(t *testing.T) {
+	files := text.One("p", `wendrik: 1
+space: {all: {block: 10.0.0.0/16}, later: {block: 10.0.8.0/24, within: all, held: the new pier}}
+networks:
+  n: {range: 10.0.0.0/22, subnets: {s: {range: 10.0.1.0/24}}, held: {h: {range: 10.0.2.0/24, for: quays}}}
+`)
+	e, findings := estate.Load(files)
+	require.Empty(t, findings)
+	list, err := ranges.Read(strings.NewReader("range,owner\n10.0.9.0/24,berths\n10.0.9.128-10.0.10.1,\n"), ranges.DefaultColumns)
+	require.NoError(t, err)
+	s := NewSurvey(e, Listed(list, files.Add("list.csv", "")))
+	for p, want := range map[string][]string{
+		"10.0.0.0/24":  {"network n in use p:4:3"},
+		"10.0.1.7/32":  {"subnet n/s in use p:4:37", "network n in use p:4:3"},
+		"10.0.2.0/25":  {"held part n/h held for quays p:4:70", "network n in use p:4:3"},
+		"10.0.8.0/23":  {"block later held for the new pier p:2:36", "berths in use list.csv:2:1", " in use list.csv:3:1"},
+		"10.0.10.0/24": {" in use list.csv:3:1"},
+		"10.0.11.0/24": nil,
+		"10.0.10.2/32": nil,
+	} {
+		var got []string
+		for _, x := range s.Who(netip.MustParsePrefix(p)) {
+			name := x.Owner
+			if x.By != nil {
+				name = string(x.By.Kind()) + " " + x.By.ID()
+			}
+			if line := name + " " + x.Why + " " + files.Where(x.At); !slices.Contains(got, line) {
+				got = append(got, line)
+			}
+		}
+		assert.Equal(t, want, got, p)
+	}
+}
+
 // TestTreeAgainstEachAddress asks of every address of every block whether it is used, held, inside another block or
 // free, from the front.
 func TestTreeAgainstEachAddress(t *testing.T) {
@@ -68,7 +114,7 @@ func TestTreeAgainstEachAddress(t *testing.T) {
 	for seed := range uint64(400) {
 		rng := rand.New(rand.NewPCG(seed, 1))
 		e, taken := estateOf(t, rng)
-		s := NewSurvey(e, taken)
+		s := NewSurvey(e, outside(taken))
 		for _, n := range s.Tree() {
 			for a := n.Range.Addr(); n.Range.Contains(a); a = a.Next() {
 				want := "free"

@@ -12,8 +12,8 @@ import (
 // Survey is who has which addresses of an estate.
 type Survey struct {
 	Estate *estate.Estate
-	Taken  []netip.Prefix // ranges in use that the plan does not know of
-	// Leaves are the addresses of subnets, held blocks and parts, sites, clusters, and what is taken.
+	Taken  []Taken // all that is taken, in the plan and outside
+	// Leaves are the addresses of subnets, held blocks and parts, sites, clusters, and what is taken outside the plan.
 	Leaves address.Set
 	// Occupied are those of Leaves and all ranges of networks.
 	Occupied address.Set
@@ -21,38 +21,15 @@ type Survey struct {
 	foreign map[*estate.Network][]netip.Prefix // ranges of other networks that overlap a network's own
 }
 
-// NewSurvey surveys an estate; taken are ranges in use that the plan does not know of.
-func NewSurvey(e *estate.Estate, taken []netip.Prefix) *Survey {
-	s := &Survey{Estate: e, Taken: taken, foreign: map[*estate.Network][]netip.Prefix{}}
-	leaves := slices.Clone(taken)
-	for _, b := range e.Blocks {
-		if b.Held {
-			leaves = append(leaves, b.Ranges...)
-		}
-	}
-	for _, x := range e.Sites {
-		leaves = append(leaves, x.Ranges...)
-	}
-	for _, x := range e.Clusters {
-		leaves = append(append(leaves, x.Pods...), x.Services...)
-	}
-	var owned []netip.Prefix
-	var owners []*estate.Network
-	for _, n := range e.Networks {
-		for _, x := range n.Subnets {
-			leaves = append(leaves, x.Ranges...)
-		}
-		for _, h := range n.Held {
-			leaves = append(leaves, h.Ranges...)
-		}
-		for _, r := range n.Plan.Ranges {
-			owned = append(owned, r.Prefix)
-			owners = append(owners, n)
-		}
-	}
-	s.Leaves, s.Occupied = address.SetOf(leaves...), address.SetOf(slices.Concat(leaves, owned)...)
+// NewSurvey surveys an estate; outside is what is taken that the plan does not know of.
+func NewSurvey(e *estate.Estate, outside []Taken) *Survey {
+	leaves, networks := takenIn(e)
+	leaves = append(leaves, outside...)
+	s := &Survey{Estate: e, Taken: slices.Concat(leaves, networks), foreign: map[*estate.Network][]netip.Prefix{}}
+	owned := rangesOf(networks)
+	s.Leaves, s.Occupied = address.SetOf(rangesOf(leaves)...), address.SetOf(rangesOf(s.Taken)...)
 	address.Pairs(owned, func(outer, inner int) bool {
-		if a, b := owners[outer], owners[inner]; a != b {
+		if a, b := networks[outer].By.(*estate.Network), networks[inner].By.(*estate.Network); a != b {
 			shared := address.Shared(owned[outer], owned[inner])
 			s.foreign[a] = append(s.foreign[a], shared)
 			s.foreign[b] = append(s.foreign[b], shared)
@@ -110,6 +87,17 @@ func (s *Survey) Next(b *estate.Block, size, n int) []netip.Prefix {
 			break
 		}
 		all = append(all, p)
+	}
+	return all
+}
+
+// Who has any of a range, in the plan first.
+func (s *Survey) Who(p netip.Prefix) []Taken {
+	var all []Taken
+	for _, t := range s.Taken {
+		if t.Range.Overlaps(p) {
+			all = append(all, t)
+		}
 	}
 	return all
 }

@@ -29,8 +29,10 @@ func (s *Survey) Tree() []Node {
 		for _, r := range b.Ranges {
 			nodes = append(nodes, Node{Block: b, Range: r})
 		}
-		if b.Held {
-			held = append(held, b.Ranges...)
+	}
+	for _, t := range s.Taken {
+		if b, is := t.By.(*estate.Block); is && b.Held {
+			held = append(held, t.Range)
 		}
 	}
 	slices.SortStableFunc(nodes, func(a, b Node) int {

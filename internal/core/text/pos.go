@@ -31,8 +31,8 @@ func (p Pos) Column() int { return int(p & halfMask) }
 
 func (p Pos) file() int { return int(p >> fileShift) }
 
-// at is a place in the file.
-func (f *File) at(line, column int) Pos {
+// At is a place in the file.
+func (f *File) At(line, column int) Pos {
 	return Pos(f.number)<<fileShift | Pos(line)<<lineShift | Pos(column)
 }
 
@@ -113,7 +113,7 @@ type File struct {
 }
 
 // Start is the first place of the file.
-func (f *File) Start() Pos { return f.at(1, 1) }
+func (f *File) Start() Pos { return f.At(1, 1) }
 
 // lines are where each line starts.
 func (f *File) lines() []int {
@@ -174,7 +174,7 @@ func skip(s string, i, characters int) int {
 func (f *File) Position(offset int) Pos {
 	lines := f.lines()
 	n := sort.SearchInts(lines, offset+1)
-	return f.at(n, utf8.RuneCountInString(f.Text[lines[n-1]:offset])+1)
+	return f.At(n, utf8.RuneCountInString(f.Text[lines[n-1]:offset])+1)
 }
 
 const byteOrderMark = "\ufeff"

@@ -82,7 +82,7 @@ func (n Node) At() Pos {
 	if n.t == nil {
 		return 0
 	}
-	return n.t.file.at(int(n.t.get(n.i, atLine)), int(n.t.get(n.i, atColumn)))
+	return n.t.file.At(int(n.t.get(n.i, atLine)), int(n.t.get(n.i, atColumn)))
 }
 
 // Value is the value of a scalar, without quotes and escapes.

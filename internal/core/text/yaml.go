@@ -21,7 +21,7 @@ func (f *File) parse() (*yaml.Node, *Problem) {
 	case err != nil:
 		return nil, f.explain(err)
 	case second != nil:
-		return nil, &Problem{Code: "several-documents", At: f.at(second.Line, second.Column),
+		return nil, &Problem{Code: "several-documents", At: f.At(second.Line, second.Column),
 			Message: "a second document starts here, and a plan is one document", Fix: "give each plan a file of its own"}
 	}
 	return root, nil
@@ -120,7 +120,7 @@ func (f *File) explain(err error) *Problem {
 	if line < 1 {
 		return &p
 	}
-	p.At = f.at(line, column)
+	p.At = f.At(line, column)
 	if line > len(f.lines()) {
 		p.At = f.Position(len(f.Text)) // the library counts a line behind a last one without an end
 	}
