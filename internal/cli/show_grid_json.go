@@ -89,93 +89,102 @@ type classOut struct {
 	Workloads []string `json:"workloads"`
 }
 
-// classes writes the grid class by class as it is worked out: the classes, for each a row with the numbers of the ways
-// to fare towards every class, and what these are.
+// classWriter writes a grid class by class as it is worked out. Outcomes are numbered in the order in which they come,
+// so that one plan always gives one text.
+type classWriter struct {
+	*bufio.Writer
+	order   []grid.OutcomeID
+	numbers []int // of the grid's own numbers, from 1
+	line    []byte
+}
+
+// classes writes the grid class by class: the classes, for each a row with the numbers of the outcomes towards every
+// class, and what these are.
 func (g *gridCall) classes() error {
 	all := grid.NewGrid(g.e, func(*estate.Workload) int { return 0 })
-	w := bufio.NewWriterSize(g.out, 1<<16)
-	object := func(v any) error {
-		raw, err := json.Marshal(v)
-		if err != nil {
-			return err
-		}
-		_, err = w.Write(raw)
-		return err
-	}
+	w := &classWriter{Writer: bufio.NewWriterSize(g.out, 1<<16)}
 	fmt.Fprintf(w, "{\n\"flow\": %q,\n\"classes\": [", g.asked)
 	for i, c := range all.Classes {
 		x := classOut{Network: c.Members[0].Subnet.Network.Name}
 		for _, m := range c.Members {
 			x.Workloads = append(x.Workloads, m.Name)
 		}
-		w.WriteString(comma(i))
-		if err := object(x); err != nil {
+		if err := w.element(i, x); err != nil {
 			return err
 		}
 	}
 	w.WriteString("],\n\"rows\": [")
 	meter := g.meter("working out the grid", 0, progress.UnitsDefault)
-	// Outcomes are numbered in the order in which they come, so that one plan always gives one text.
-	var order []grid.OutcomeID
-	var numbers []int // by the grid's own numbers, from 1
-	numberOf := func(id grid.OutcomeID) int64 {
-		for int(id) >= len(numbers) {
-			numbers = append(numbers, 0)
-		}
-		if numbers[id] == 0 {
-			order = append(order, id)
-			numbers[id] = len(order)
-		}
-		return int64(numbers[id] - 1)
-	}
-	var line []byte
 	err := all.Rows(func(from int, row []grid.Cell) error {
-		line = append(line[:0], "{\"across\":["...)
-		for to, cell := range row {
-			if to > 0 {
-				line = append(line, ',')
-			}
-			if cell.Across == grid.NoPair {
-				line = append(line, "-1"...)
-			} else {
-				line = strconv.AppendInt(line, numberOf(cell.Across), 10)
-			}
-		}
-		line = append(line, "],\"within\":["...)
-		first := true
-		for to, cell := range row {
-			if cell.Within == grid.NoPair {
-				continue
-			}
-			if !first {
-				line = append(line, ',')
-			}
-			first = false
-			line = append(line, '[')
-			line = strconv.AppendInt(line, int64(to), 10)
-			line = append(line, ',')
-			line = strconv.AppendInt(line, numberOf(cell.Within), 10)
-			line = append(line, ']')
-		}
-		w.WriteString(comma(from))
-		w.Write(line)
 		meter.step(from+1, len(all.Classes))
-		_, err := w.WriteString("]}")
-		return err
+		return w.row(from, row)
 	})
 	meter.end()
 	if err != nil {
 		return err
 	}
 	w.WriteString("],\n\"outcomes\": [")
-	for i, id := range order {
-		w.WriteString(comma(i))
-		if err := object(outcomeJSON(all.Outcome(id), g.asked)); err != nil {
+	for i, id := range w.order {
+		if err := w.element(i, outcomeJSON(all.Outcome(id), g.asked)); err != nil {
 			return err
 		}
 	}
 	w.WriteString("]\n}\n")
 	return w.Flush()
+}
+
+// element writes the ith element of a list.
+func (w *classWriter) element(i int, v any) error {
+	raw, err := json.Marshal(v)
+	if err != nil {
+		return err
+	}
+	w.WriteString(comma(i))
+	_, err = w.Write(raw)
+	return err
+}
+
+// row writes what becomes of the flows of a class: across towards every class, and within subnets where that differs.
+func (w *classWriter) row(from int, row []grid.Cell) error {
+	w.line = append(append(w.line[:0], comma(from)...), "{\"across\":["...)
+	for to, cell := range row {
+		if to > 0 {
+			w.line = append(w.line, ',')
+		}
+		w.line = strconv.AppendInt(w.line, w.number(cell.Across), 10)
+	}
+	w.line = append(w.line, "],\"within\":["...)
+	first := true
+	for to, cell := range row {
+		if cell.Within == grid.NoPair {
+			continue
+		}
+		if !first {
+			w.line = append(w.line, ',')
+		}
+		first = false
+		w.line = strconv.AppendInt(append(w.line, '['), int64(to), 10)
+		w.line = strconv.AppendInt(append(w.line, ','), w.number(cell.Within), 10)
+		w.line = append(w.line, ']')
+	}
+	w.line = append(w.line, "]}"...)
+	_, err := w.Write(w.line)
+	return err
+}
+
+// number is the number under which an outcome is written, -1 for none.
+func (w *classWriter) number(id grid.OutcomeID) int64 {
+	if id == grid.NoPair {
+		return -1
+	}
+	for int(id) >= len(w.numbers) {
+		w.numbers = append(w.numbers, 0)
+	}
+	if w.numbers[id] == 0 {
+		w.order = append(w.order, id)
+		w.numbers[id] = len(w.order)
+	}
+	return int64(w.numbers[id] - 1)
 }
 
 // comma is what stands before an element of a list.

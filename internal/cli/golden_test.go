@@ -1,0 +1,200 @@
+package cli_test
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"runtime"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+var update = flag.Bool("update", false, "write the golden outputs anew, to be read by a person")
+
+// TestGolden holds whole outputs against files that a person has read.
+func TestGolden(t *testing.T) {
+	hops, err := os.ReadFile("testdata/hops.yaml")
+	require.NoError(t, err)
+	broken, err := os.ReadFile("testdata/broken.yaml")
+	require.NoError(t, err)
+	cases := map[string]string{
+		"overview":        "help",
+		"block":           "block 10.144.0.0/20",
+		"block-six":       "block fd3a:5e11:c0de::/48",
+		"block-interval":  "block 10.144.0.10-10.144.0.77",
+		"block-several":   "block 10.144.0.0/20 10.144.4.0/24 10.144.4.64/26 10.0.0.0/8 fd3a::/48",
+		"block-hosts":     "block -hosts 120 -growth 50%",
+		"block-json":      "block 203.0.113.64/26 -format json",
+		"space":           "space",
+		"space-in":        "space -in north -fit /22",
+		"space-taken":     "space -taken inventory.csv -columns range=cidr -in west",
+		"space-csv":       "space -format csv",
+		"carve-taken":     "carve -taken inventory.csv -columns range=cidr",
+		"overlaps-list":   "overlaps -list inventory.csv -columns range=cidr,owner=team",
+		"overlaps-sheet":  "overlaps -list inventory.csv -columns range=cidr,owner=team -format csv",
+		"show-block":      "show north",
+		"show-cluster":    "show berths",
+		"help-reach":      "help reach",
+		"show-network":    "show booking",
+		"show-subnet":     "show booking/web-a",
+		"show-table":      "show booking/public",
+		"show-workload":   "show fare-db",
+		"show-rest":       "show booking-finance",
+		"carve":           "carve",
+		"carve-why":       "carve -why",
+		"carve-all-csv":   "carve -format csv",
+		"carve-md":        "carve -format md",
+		"carve-write":     "carve -write",
+		"carve-json":      "carve -format json",
+		"overlaps":        "overlaps",
+		"overlaps-csv":    "overlaps -format csv",
+		"overlaps-json":   "overlaps -format json",
+		"reach-blocked":   "reach ticket-1 fare-db -on tcp/5432",
+		"reach-open":      "reach fares-1 fare-db -on tcp/5432",
+		"reach-out":       "reach fares-1 internet -on tcp/443",
+		"reach-main":      "reach fares-3 internet -on udp/53",
+		"reach-back":      "reach ticket-1 berth-1 -on tcp/8443",
+		"reach-any":       "reach internet ticket-1",
+		"reach-ways":      "reach internet jump-1",
+		"reach-part":      "reach internet jump-1 -on tcp/22",
+		"reach-site":      "reach quay berth-1 -on tcp/22",
+		"reach-json":      "reach ticket-1 fare-db -on tcp/5432 -format json",
+		"reach-many":      "reach booking/app fare-db -on tcp/5432",
+		"reach-many-ways": "reach booking/app internet -all-ways",
+		"grid":            "grid",
+		"grid-on":         "grid -on tcp/5432 -by tiers",
+		"grid-part":       "grid -from booking -to finance -by workloads",
+		"grid-exposed":    "grid -from internet",
+		"grid-out":        "grid -to internet -on tcp/443 -all",
+		"grid-csv":        "grid -by networks -format csv",
+		"grid-out-csv":    "grid -to internet -format csv",
+		"grid-classes":    "grid -by classes -format json",
+		"check":           "check",
+		"check-junit":     "check -format junit",
+		"check-rules":     "check -rules",
+		"check-errors":    "check -only errors -format csv",
+		"demo":            "demo out",
+		"broken":          "carve -plan broken.yaml",
+		"hops-gateway":    "show dock/six -plan hops.yaml",
+		"hops-forwards":   "show guard -plan hops.yaml",
+		"hops-balancer":   "show front -plan hops.yaml",
+		"hops-peering":    "show pair -plan hops.yaml",
+		"hops-hub":        "show spine -plan hops.yaml",
+		"hops-link":       "show bridge -plan hops.yaml",
+		"hops-check":      "check -plan hops.yaml",
+		"hops-reach":      "reach web-1 front -on tcp/443 -plan hops.yaml",
+		"hops-grid":       "grid -plan hops.yaml",
+		"hops-list":       "grid -to 10.212.0.9 -plan hops.yaml -all",
+		"reach-many-any":  "reach booking fare-db",
+	}
+	files, err := os.ReadDir("testdata/golden")
+	require.NoError(t, err)
+	for _, f := range files {
+		assert.Contains(t, cases, strings.TrimSuffix(f.Name(), ".txt"), "an output that nothing makes")
+	}
+	for name, args := range cases {
+		folder := demo(t)
+		require.NoError(t, os.WriteFile(filepath.Join(folder, "broken.yaml"), broken, 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(folder, "hops.yaml"), hops, 0o644))
+		r := run(t, folder, "", strings.Fields(args)...)
+		got := fmt.Sprintf("$ wendrik %s\n%s", args, strings.ReplaceAll(r.out, program, "wendrik"))
+		if r.err != "" {
+			got += "--- on standard error\n" + r.err
+		}
+		got += fmt.Sprintf("--- exit status %d\n", r.status)
+		file := filepath.Join("testdata", "golden", name+".txt")
+		if *update {
+			require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+			require.NoError(t, os.WriteFile(file, []byte(got), 0o644))
+		}
+		want, err := os.ReadFile(file)
+		require.NoError(t, err)
+		assert.Equal(t, string(want), got, name)
+		for line := range strings.Lines(r.out) {
+			if !strings.Contains(args, "-format") && !strings.Contains(args, "demo") {
+				assert.LessOrEqual(t, len([]rune(strings.TrimRight(line, "\n"))), 100, "%s: text is for 100 columns: %s", name, line)
+			}
+		}
+	}
+}
+
+var consoleBlock = regexp.MustCompile("(?s)```console\n(.*?)```")
+
+// TestReadme runs every command that the README shows, in order, and compares all that it prints.
+func TestReadme(t *testing.T) {
+	const file = "../../README.md"
+	raw, err := os.ReadFile(file)
+	require.NoError(t, err)
+	folder := demo(t)
+	shown := 0
+	text := consoleBlock.ReplaceAllStringFunc(string(raw), func(block string) string {
+		line, _, _ := strings.Cut(strings.TrimPrefix(block, "```console\n"), "\n")
+		args, ours := strings.CutPrefix(line, "$ wendrik ")
+		require.True(t, ours, line)
+		shown++
+		r := run(t, folder, "", strings.Fields(args)...)
+		return "```console\n" + line + "\n" + r.out + r.err + "```"
+	})
+	require.GreaterOrEqual(t, shown, 5)
+	if *update {
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+		return
+	}
+	assert.Equal(t, text, string(raw), "run  go test ./internal/cli -update  and read the difference")
+}
+
+// TestHelpExamplesRun runs every example of every command on the demo estate.
+func TestHelpExamplesRun(t *testing.T) {
+	folder := demo(t)
+	t.Setenv("XDG_RUNTIME_DIR", t.TempDir()) // for the rehearsal that is kept
+	overview := run(t, folder, "", "help")
+	commands := regexp.MustCompile(`(?m)^  (\w+) {2,}`).FindAllStringSubmatch(overview.out, -1)
+	require.GreaterOrEqual(t, len(commands), 6)
+	for _, c := range commands {
+		help := run(t, folder, "", "help", c[1])
+		require.Equal(t, 0, help.status)
+		examples := regexp.MustCompile(`(?m)^  wendrik (.*)$`).FindAllStringSubmatch(help.out, -1)
+		assert.NotEmpty(t, examples, "%s has no example", c[1])
+		for _, x := range examples {
+			if c[1] == "rehearse" && runtime.GOOS != "linux" {
+				continue
+			}
+			r := run(t, folder, "", strings.Fields(x[1])...)
+			assert.Less(t, r.status, 2, "%s: %s", x[1], r.err)
+			assert.NotEmpty(t, r.out, x[1])
+		}
+		again := run(t, folder, "", c[1], "-h")
+		assert.Equal(t, help.out, again.out)
+	}
+}
+
+// TestLinks: what README, CONTRIBUTING and docs link to is there, and every picture is linked from one of them.
+func TestLinks(t *testing.T) {
+	const top = "../../"
+	pages, err := filepath.Glob(top + "docs/*.md")
+	require.NoError(t, err)
+	pictures := map[string]bool{}
+	for _, page := range append(pages, top+"README.md", top+"CONTRIBUTING.md", top+"CHANGELOG.md") {
+		raw, err := os.ReadFile(page)
+		require.NoError(t, err)
+		for _, m := range regexp.MustCompile(`\]\(([^)#\s]+)[^)]*\)`).FindAllStringSubmatch(string(raw), -1) {
+			if strings.Contains(m[1], "://") {
+				continue
+			}
+			file := filepath.Join(filepath.Dir(page), m[1])
+			assert.FileExists(t, file, "%s links it", page)
+			pictures[filepath.Base(file)] = true
+		}
+	}
+	files, err := os.ReadDir(top + "docs/screenshots")
+	require.NoError(t, err)
+	assert.Less(t, len(files), 20)
+	for _, f := range files {
+		assert.True(t, pictures[f.Name()], "%s is not linked", f.Name())
+	}
+}

@@ -1,0 +1,168 @@
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/text"
+	"wendrik/internal/core/wrong"
+)
+
+// text reads a single value of any kind of word.
+func (d *decoder) text(n text.Node) Text {
+	n, entered := d.follow(n)
+	defer d.leave(entered)
+	switch {
+	case n.Kind() == 0:
+		return Text{}
+	case n.Kind() != text.ScalarKind || n.IsNull():
+		d.report(n.At(), wrongKind, fmt.Sprintf("a single value belongs here, not %s", kindName(n)), "")
+		return Text{}
+	case n.Tag() != "":
+		d.report(n.At(), tagged, "a plan has no tags", fmt.Sprintf("write %q without %s", n.Value(), n.Tag()))
+		return Text{}
+	}
+	return Text{n.Value(), n.At()}
+}
+
+func (d *decoder) texts(n text.Node) []Text {
+	d.textSlab.begin()
+	d.elements(n, func(n text.Node) {
+		if t := d.text(n); t.Given() {
+			d.textSlab.add(t)
+		}
+	})
+	return d.textSlab.end()
+}
+
+// parsed reads a single value through a parse function, and reports what that function says.
+func parsed[V any](d *decoder, n text.Node, code diag.Code, parse func(string) (V, error)) (v V, at text.Pos) {
+	t := d.text(n)
+	if !t.Given() {
+		return v, 0
+	}
+	v, err := parse(t.Value)
+	if err != nil {
+		d.reportValue(t.At, code, err)
+		return v, 0
+	}
+	return v, t.At
+}
+
+// reportValue reports an error of reading one value.
+func (d *decoder) reportValue(at text.Pos, code diag.Code, err error) {
+	if _, is := errors.AsType[*address.HostBitsError](err); is {
+		code = hostBits
+	}
+	d.report(at, code, err.Error(), wrong.Right(err))
+}
+
+func (d *decoder) ranges(n text.Node) []Range {
+	d.rangeSlab.begin()
+	d.elements(n, func(n text.Node) {
+		if r := d.oneRange(n); r.IsValid() {
+			d.rangeSlab.add(r)
+		}
+	})
+	return d.rangeSlab.end()
+}
+
+// oneRange reads a range. One with host bits is reported and taken for the block that was meant, so that what lies in
+// it is still judged.
+func (d *decoder) oneRange(n text.Node) Range {
+	t := d.text(n)
+	if !t.Given() {
+		return Range{}
+	}
+	p, err := address.ParseRange(t.Value)
+	if err != nil {
+		d.reportValue(t.At, badRange, err)
+		host, is := errors.AsType[*address.HostBitsError](err)
+		if !is {
+			return Range{}
+		}
+		p = host.Meant
+	}
+	return Range{p, t.At}
+}
+
+func (d *decoder) addrs(n text.Node) []Addr {
+	d.addrSlab.begin()
+	d.elements(n, func(n text.Node) {
+		if a, at := parsed(d, n, badAddress, address.ParseAddr); at.Known() {
+			d.addrSlab.add(Addr{a, at})
+		}
+	})
+	return d.addrSlab.end()
+}
+
+func (d *decoder) flows(n text.Node) []Flows {
+	d.flowSlab.begin()
+	d.elements(n, func(n text.Node) {
+		if f, at := parsed(d, n, badFlow, d.parseFlow); at.Known() {
+			d.flowSlab.add(Flows{f, at})
+		}
+	})
+	return d.flowSlab.end()
+}
+
+// parseFlow is flow.Parse, with what it gave for the same text before: the workloads of an estate say few things.
+func (d *decoder) parseFlow(s string) (flow.Set, error) {
+	if f, known := d.flowsOf[s]; known {
+		return f, nil
+	}
+	f, err := flow.Parse(s)
+	if err == nil && len(d.flowsOf) < 10_000 {
+		d.flowsOf[s] = f
+	}
+	return f, err
+}
+
+func (d *decoder) flag(n text.Node) Flag {
+	v, at := parsed(d, n, badFlag, func(s string) (bool, error) {
+		if s != "true" && s != "false" {
+			return false, fmt.Errorf("%q is neither true nor false", s)
+		}
+		return s == "true", nil
+	})
+	return Flag{v, at}
+}
+
+func (d *decoder) count(n text.Node) Number {
+	v, at := parsed(d, n, badNumber, func(s string) (int, error) {
+		v, err := strconv.ParseUint(s, 10, 31)
+		if err != nil {
+			return 0, fmt.Errorf("%q is not a whole number from 0 to %d", s, 1<<31-1)
+		}
+		return int(v), nil
+	})
+	return Number{v, at}
+}
+
+// size reads the length of a range, written /20.
+func (d *decoder) size(n text.Node) Number {
+	v, at := parsed(d, n, badSize, address.ParseSize)
+	return Number{v, at}
+}
+
+// oneOf reads a word that must be one of a few.
+func oneOf(words ...string) func(*decoder, text.Node) Text {
+	return func(d *decoder, n text.Node) Text {
+		t := d.text(n)
+		if !t.Given() || slices.Contains(words, t.Value) {
+			return t
+		}
+		fix := "one of " + strings.Join(words, ", ")
+		if near := diag.Nearest(t.Value, words); near != "" {
+			fix = fmt.Sprintf("did you mean %s? It is %s", near, fix)
+		}
+		d.report(t.At, unknownWord, fmt.Sprintf("%q is not known here", t.Value), fix)
+		return Text{}
+	}
+}
