@@ -31,7 +31,11 @@ func TestMain(m *testing.M) {
 	if runtime.GOOS == "windows" {
 		program += ".exe"
 	}
-	build := exec.Command("go", "build", "-o", program, "wendrik/cmd/wendrik")
+	args := []string{"build", "-o", program}
+	if os.Getenv("GOCOVERDIR") != "" { // each run of the program notes there what of it ran
+		args = append(args, "-cover", "-coverpkg=wendrik/...")
+	}
+	build := exec.Command("go", append(args, "wendrik/cmd/wendrik")...)
 	build.Env = append(os.Environ(), "CGO_ENABLED=0")
 	if out, err := build.CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "the program does not build: %s\n%s", err, out)
