@@ -14,7 +14,7 @@ func checkCommand() *command {
 	return &command{
 		name:  "check",
 		short: "all that is wrong or doubtful, and every line of expect",
-		long: "Check runs every rule on the plan: ranges and overlaps, tables and gateways, peerings, groups and lists; and it holds each line of expect against the walk of packets. " +
+		long: "Check runs every rule on the plan: ranges and overlaps, route tables and gateways, peerings, security groups and access lists; and it holds each line of expect against the walk of packets. " +
 			"A line holds when it is true of every pair that it speaks of; where it is not, the first pair that is otherwise is named, with the reason. " +
 			"-format junit is for build servers that read JUnit XML, and -format sarif is SARIF 2.1.0 (OASIS). -rules lists the rules. " +
 			"The exit status is 1 when there is any finding, or with -only those of one kind.",

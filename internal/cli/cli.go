@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+
 	"wendrik/internal/core/diag"
 )
 

@@ -10,7 +10,7 @@ func showCommand() *command {
 	return &command{
 		name: "show", args: "NAME",
 		short: "one thing of the estate and all that is tied to it",
-		long: "Show tells all about one thing: a network, a subnet, tier, table, group, list or gateway as network/name, a workload, a peering, a hub, a hub link, a site, a cluster, or a block of space. " +
+		long: "Show tells all about one thing: a network; a subnet, tier, route table, security group, access list or gateway as network/name, a workload, a peering, a hub, a hub link, a site, a cluster, or a block of space. " +
 			"Of a subnet it tells the usable addresses, and which are taken.",
 		examples: []example{
 			{"wendrik show booking", "a network"},

@@ -3,6 +3,7 @@ package rehearse
 import (
 	"maps"
 	"slices"
+
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 )

@@ -9,6 +9,7 @@ import (
 	"net/netip"
 	"strconv"
 	"strings"
+
 	"wendrik/internal/core/wrong"
 )
 

@@ -5,10 +5,11 @@ import (
 	"math/big"
 	"net/netip"
 	"testing"
-	"wendrik/internal/core/wrong"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/wrong"
 )
 
 func TestParseRangeSaysWhatIsWrong(t *testing.T) {

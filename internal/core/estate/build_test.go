@@ -5,11 +5,12 @@ import (
 	"net/netip"
 	"os"
 	"testing"
-	"wendrik/internal/core/diag"
-	"wendrik/internal/core/text"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/text"
 )
 
 // ground is a small estate that binds without a problem; the tests below add to it or put something else in its place.

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
 	"wendrik/internal/core/wrong"
 )
 

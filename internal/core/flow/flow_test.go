@@ -4,10 +4,11 @@ import (
 	"math/rand/v2"
 	"strings"
 	"testing"
-	"wendrik/internal/core/wrong"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/wrong"
 )
 
 func TestParsePrintsBack(t *testing.T) {

@@ -2,6 +2,7 @@ package grid
 
 import (
 	"net/netip"
+
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/reach"

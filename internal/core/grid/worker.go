@@ -2,6 +2,7 @@ package grid
 
 import (
 	"slices"
+
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/reach"
 )

@@ -5,9 +5,10 @@ import (
 	"fmt"
 	"strings"
 	"testing"
-	"wendrik/internal/core/text"
 
 	"go.yaml.in/yaml/v4"
+
+	"wendrik/internal/core/text"
 )
 
 // wide is a plan of n networks with five subnets each.

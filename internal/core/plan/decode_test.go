@@ -5,12 +5,13 @@ import (
 	"os"
 	"strings"
 	"testing"
-	"wendrik/internal/core/diag"
-	"wendrik/internal/core/profile"
-	"wendrik/internal/core/text"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/profile"
+	"wendrik/internal/core/text"
 )
 
 func decode(t *testing.T, content string) (*Plan, []diag.Finding) {

@@ -4,9 +4,10 @@ import (
 	"os"
 	"strings"
 	"testing"
-	"wendrik/internal/core/text"
 
 	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/text"
 )
 
 // FuzzApply makes the edits that carve makes in any text. When an edit is made, the result decodes to the plan that

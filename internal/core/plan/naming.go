@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/wrong"
 )

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"encoding/json"
+
 	"wendrik/internal/core/profile"
 )
 

@@ -6,12 +6,13 @@ import (
 	"os"
 	"strings"
 	"testing"
-	"wendrik/internal/core/text"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"go.yaml.in/yaml/v4"
+
+	"wendrik/internal/core/text"
 )
 
 var update = flag.Bool("update", false, "write docs/plan.schema.json anew")

@@ -3,13 +3,14 @@ package gridtest
 
 import (
 	"testing"
+
+	"github.com/stretchr/testify/require"
+
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
-
-	"github.com/stretchr/testify/require"
 )
 
 // Check holds every cell of a grid against one question for each pair of workloads.
