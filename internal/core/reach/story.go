@@ -31,7 +31,7 @@ func direction(w *walker) int {
 func (s *story) hop(w *walker, h Hop) {
 	h.Left, h.Back = w.left, w.back
 	if h.far.IsValid() {
-		h.Far = w.describe(h.far)
+		h.Far, h.far = w.describe(h.far), role{} // which would keep whole sets of addresses in memory
 	}
 	i := direction(w)
 	s.hops[i] = append(s.hops[i], h)
