@@ -51,7 +51,7 @@ func (s *screen) readList(name, columns string) (*ranges.List, string, error) {
 			size = info.Size()
 		}
 	}
-	defer seldom(int(size))()
+	seldom(int(size))
 	counted, done := s.progress(in, size, "reading "+label)
 	defer done()
 	list, err := ranges.Read(counted, named)

@@ -7,8 +7,10 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
 	"runtime/debug"
 	"strings"
+	"sync"
 
 	"github.com/aymanbagabas/go-udiff"
 	"github.com/natefinch/atomic"
@@ -34,7 +36,7 @@ func (s *screen) load(name string) (*estate.Estate, error) {
 	if name == "-" {
 		label = "standard input"
 	}
-	defer seldom(len(raw))()
+	seldom(len(raw))
 	files := text.NewFiles(cache.Open(os.Getenv("WENDRIK_CACHE")))
 	files.Add(label, raw)
 	e, findings := estate.Load(files)
@@ -48,15 +50,20 @@ func (s *screen) load(name string) (*estate.Estate, error) {
 	return nil, errSaid
 }
 
-// seldom has garbage collected only when it fills some room, until what it gives is called: reading a plan leaves most of
-// what it makes standing, so that looking for garbage is work for nothing. The room follows the size of the text.
-func seldom(size int) (restore func()) {
-	percent, limit := debug.SetGCPercent(-1), debug.SetMemoryLimit(64<<20+12*int64(size))
-	return func() {
+// seldom has garbage collected only once it fills some room, and as ever from then on: reading a plan leaves most of what
+// it makes standing, so that looking for garbage is work for nothing. The room follows the size of the text.
+func seldom(size int) {
+	percent, limit := usual()
+	debug.SetGCPercent(-1)
+	debug.SetMemoryLimit(64<<20 + 12*int64(size))
+	runtime.AddCleanup(new([64]byte), func(percent int) { // which the first collection finds
 		debug.SetMemoryLimit(limit)
 		debug.SetGCPercent(percent)
-	}
+	}, percent)
 }
+
+// usual are the percentage and the limit that the runtime began with.
+var usual = sync.OnceValues(func() (int, int64) { return debug.SetGCPercent(-1), debug.SetMemoryLimit(-1) })
 
 // read reads a text, up to one byte more than a plan may have.
 func (s *screen) read(name string) (string, error) {

@@ -40,12 +40,12 @@ func (e *Estate) With(c text.Changes) (*Estate, []diag.Finding, error) {
 // Build binds the names of a plan. What cannot be bound is left out and reported.
 func Build(p *plan.Plan) (*Estate, []diag.Finding) {
 	b := &builder{e: &Estate{Plan: p, scope: scope{}, public: make(map[netip.Addr]Host, len(p.Workloads)/8)}}
-	b.e.scope[WorkloadKind] = make(map[string]Object, len(p.Workloads))
 	b.e.Profile = p.Profile.On(profile.BuiltIn[len(profile.BuiltIn)-1])
 	b.regions()
 	b.space()
+	workloads := b.startWorkloads()
 	b.networks()
-	b.workloads()
+	b.workloads(workloads())
 	b.targets()
 	b.sites()
 	b.clusters()

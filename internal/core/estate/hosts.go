@@ -156,21 +156,37 @@ func (b *builder) claimPublic(a plan.Addr, who Host, in spot) {
 	b.e.public[a.Addr] = who
 }
 
-func (b *builder) workloads() {
+// startWorkloads begins to read the workloads, as far as that takes no networks, and gives what waits for it to end.
+func (b *builder) startWorkloads() (wait func() []Workload) {
 	given := b.e.Plan.Workloads
 	all := make([]Workload, len(given))
-	b.sideBySide(len(given), func(b *builder, from, to int) {
-		for i := from; i < to; i++ {
-			b.workload(&all[i], i)
-		}
-	})
-	b.e.Workloads = make([]*Workload, len(given))
-	var names sync.WaitGroup
-	names.Go(func() {
+	names := make(map[string]Object, len(given))
+	b.e.scope[WorkloadKind], b.e.scope[NetworkKind] = names, map[string]Object{} // from here on, nobody writes to the scope itself
+	own := &builder{e: b.e}
+	var reading sync.WaitGroup
+	reading.Go(func() {
 		for i := range all {
-			b.e.scope.bind(all[i].Name, &all[i])
+			own.workload(&all[i], i)
+			if _, taken := names[all[i].Name]; !taken {
+				names[all[i].Name] = &all[i]
+			}
 		}
 	})
+	return func() []Workload {
+		reading.Wait()
+		b.findings = append(b.findings, own.findings...)
+		return all
+	}
+}
+
+// workloads puts workloads into their subnets, and gives them their addresses.
+func (b *builder) workloads(all []Workload) {
+	b.sideBySide(len(all), func(b *builder, from, to int) {
+		for i := from; i < to; i++ {
+			all[i].Subnet = b.home(all[i].Plan.In, spot{&all[i], "in"})
+		}
+	})
+	b.e.Workloads = make([]*Workload, len(all))
 	for i := range all {
 		w := &all[i]
 		b.e.Workloads[i] = w
@@ -189,10 +205,9 @@ func (b *builder) workloads() {
 			b.publicAddrs(&all[i])
 		}
 	}
-	names.Wait()
 }
 
-// workload reads one workload, and finds its subnet.
+// workload reads one workload, but for its subnet.
 func (b *builder) workload(w *Workload, i int) {
 	p := b.e.Plan.Workloads[i]
 	*w = Workload{Plan: p, Index: i, Name: p.Name.Value, Addrs: b.addrs(p.Addrs), Public: b.addrs(p.Public), Forwards: Forwarding(p.Forwards.Value)}
@@ -202,7 +217,6 @@ func (b *builder) workload(w *Workload, i int) {
 	for _, f := range p.TargetPorts {
 		w.TargetPorts = w.TargetPorts.Union(f.Set)
 	}
-	w.Subnet = b.home(p.In, spot{w, "in"})
 }
 
 // privateAddrs gives a workload its addresses.
