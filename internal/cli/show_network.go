@@ -46,7 +46,7 @@ func networkCard(n *estate.Network) *card {
 	for _, l := range n.Lists {
 		guards.add(l.Name, "list", phrase.Names(l.Guards(), func(s *estate.Subnet) string { return s.Name }), fmt.Sprint(len(l.In)), fmt.Sprint(len(l.Out)))
 	}
-	k.part("groups and lists", guards)
+	k.part("security groups and access lists", guards)
 	joined := &sheet{header: []string{"what", "by", "state"}, wrap: -1}
 	for _, p := range n.Peerings {
 		joined.add("network "+p.Far(n).Name, "peering "+p.Name, peeringState(p))
