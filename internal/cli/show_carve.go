@@ -56,10 +56,7 @@ func news(r *carve.Result) string {
 			words = append(words, phrase.Count(x.n, x.thing))
 		}
 	}
-	if last := len(words) - 1; last > 0 {
-		return strings.Join(words[:last], ", ") + " and " + words[last]
-	}
-	return strings.Join(words, "")
+	return phrase.And(words)
 }
 
 // carved shows a result to a person.

@@ -25,10 +25,7 @@ func lookCloser(x expect.Result) string {
 	if a == nil || !x.Never && len(a.Blockers) < 2 {
 		return ""
 	}
-	on := ""
-	if !x.Flows.Equal(flow.Any()) {
-		on = " -on " + x.Flows.Word()
-	}
+	on := onWords(!x.Flows.Equal(flow.Any()), x.Flows)
 	what := "all that stops it"
 	if x.Never {
 		what = "by which way"

@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/rehearse"
@@ -155,7 +154,7 @@ func (c *call) disagreed(r *rehearse.Result) {
 func saysOf(t *rehearse.Try) string {
 	switch {
 	case t.Says && len(t.SeenAs) > 0:
-		return "it passes, seen as " + strings.Join(addrTexts(t.SeenAs), " or ")
+		return "it passes, seen as " + phrase.Or(t.SeenAs)
 	case t.Says:
 		return "it passes"
 	}

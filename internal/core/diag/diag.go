@@ -3,6 +3,7 @@
 package diag
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -96,13 +97,5 @@ func (f *Finding) Same(o *Finding) bool {
 
 // Sort orders findings by place in the text, keeping the order in which those of one place were made.
 func Sort(fs []Finding) {
-	slices.SortStableFunc(fs, func(a, b Finding) int {
-		switch {
-		case a.At < b.At:
-			return -1
-		case a.At > b.At:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(fs, func(a, b Finding) int { return cmp.Compare(a.At, b.At) })
 }

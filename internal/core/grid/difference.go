@@ -269,16 +269,21 @@ func (c *comparison) outside() {
 		}
 	}
 	for _, name := range names {
+		var far [2]reach.End
+		var known [2]bool
+		for i, e := range c.estates {
+			end, err := reach.Find(e, name)
+			far[i], known[i] = end, err == nil
+		}
 		for k := range c.classes {
 			x := &c.classes[k]
 			for _, there := range []bool{true, false} {
 				var outcomes [2]reach.Outcome
 				for i, e := range c.estates {
-					far, err := reach.Find(e, name)
-					if err != nil || x.at[i] < 0 {
+					if !known[i] || x.at[i] < 0 {
 						continue
 					}
-					q := reach.Question{From: far, To: reach.EndOf(c.grids[i].Classes[x.at[i]].Members[0]), Flows: flow.Any()}
+					q := reach.Question{From: far[i], To: reach.EndOf(c.grids[i].Classes[x.at[i]].Members[0]), Flows: flow.Any()}
 					if !there {
 						q.From, q.To = q.To, q.From
 					}

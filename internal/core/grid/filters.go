@@ -56,6 +56,10 @@ func (f *flowSets) set(id flowID) flow.Set {
 	return f.all[id]
 }
 
+// both is the flows in both of two sets, and either those in any of them.
+func (f *flowSets) both(a, b flowID) flowID   { return f.number(f.set(a).Intersect(f.set(b))) }
+func (f *flowSets) either(a, b flowID) flowID { return f.number(f.set(a).Union(f.set(b))) }
+
 // filterID is the number of a list, or of all groups of a workload together, in one direction.
 type filterID int32
 

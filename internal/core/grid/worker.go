@@ -96,13 +96,13 @@ func (r *worker) meet(a, b flowID) flowID {
 	if b < lowNumbers {
 		known := &r.small[a*lowNumbers+b]
 		if *known < 0 {
-			*known = r.g.filters.flows.number(r.g.filters.flows.set(a).Intersect(r.g.filters.flows.set(b)))
+			*known = r.g.filters.flows.both(a, b)
 		}
 		return *known
 	}
 	id, found := r.met[[2]flowID{a, b}]
 	if !found {
-		id = r.g.filters.flows.number(r.g.filters.flows.set(a).Intersect(r.g.filters.flows.set(b)))
+		id = r.g.filters.flows.both(a, b)
 		r.met[[2]flowID{a, b}] = id
 	}
 	return id
@@ -121,7 +121,7 @@ func (r *worker) join(a, b flowID) flowID {
 	}
 	id, found := r.joined[[2]flowID{a, b}]
 	if !found {
-		id = r.g.filters.flows.number(r.g.filters.flows.set(a).Union(r.g.filters.flows.set(b)))
+		id = r.g.filters.flows.either(a, b)
 		r.joined[[2]flowID{a, b}] = id
 	}
 	return id

@@ -1,6 +1,7 @@
 package reach
 
 import (
+	_ "embed"
 	"fmt"
 	"strings"
 	"testing"
@@ -15,58 +16,9 @@ import (
 )
 
 // port is an estate in which everything that should pass does. The tests break it in one place each.
-const port = `wendrik: 1
-profile: zonal
-networks:
-  booking:
-    range: 10.144.0.0/20
-    subnets:
-      web: {range: 10.144.0.0/24}
-      app: {range: 10.144.1.0/24}
-      data: {range: 10.144.2.0/24}
-    gateways:
-      front: {kind: internet}
-      out: {kind: nat, in: web, address: 10.144.0.200, public: [203.0.113.7]}
-    tables:
-      main: {main: true, routes: []}
-      public: {subnets: [web], routes: [{to: 0.0.0.0/0, via: front}, {to: 10.148.0.0/20, via: pair}, {to: 10.212.0.0/16, via: quay}]}
-      private: {subnets: [app], routes: [{to: 0.0.0.0/0, via: out}, {to: 10.148.0.0/20, via: pair}, {to: 10.150.0.0/20, via: spine}]}
-    groups:
-      web: {in: [tcp/443 from any, tcp/22 from group ops], out: [any to any]}
-      ops: {in: [], out: [any to any]}
-      data: {in: [tcp/5432 from 10.144.1.0/24, icmp from 10.144.0.0/16], out: []}
-    lists:
-      edge:
-        subnets: [data]
-        in: [deny tcp/5432 from 10.144.1.66/32, allow any from 10.144.0.0/16]
-        out: [allow tcp/1024-65535 to any, allow udp/1024-65535 to any, allow icmp to any]
-  harbour:
-    range: 10.148.0.0/20
-    subnets: {feed: {range: 10.148.0.0/24}}
-    tables: {main: {main: true, routes: [{to: 10.144.0.0/20, via: pair}]}}
-    groups: {feed: {in: [tcp/8443 from 10.144.0.0/20, tcp/22 from group booking/ops], out: [any to any]}}
-  rail:
-    range: 10.150.0.0/20
-    subnets: {yard: {range: 10.150.0.0/24}}
-    tables: {main: {main: true, routes: [{to: 10.144.0.0/20, via: spine}]}}
-    groups: {yard: {in: [any from any], out: [any to any]}}
-workloads:
-  shop: {in: booking/web, address: 10.144.0.10, public: 203.0.113.20, groups: [web], listens: [tcp/443]}
-  jump: {in: booking/web, address: 10.144.0.11, groups: [ops, web]}
-  app: {in: booking/app, address: 10.144.1.10, groups: [web]}
-  odd: {in: booking/app, address: 10.144.1.66, groups: [web]}
-  db: {in: booking/data, address: 10.144.2.10, groups: [data], listens: [tcp/5432]}
-  bare: {in: booking/data, address: 10.144.2.11}
-  feed: {in: harbour/feed, address: 10.148.0.10, groups: [feed]}
-  yard: {in: rail/yard, address: 10.150.0.10, groups: [yard]}
-peerings:
-  pair: {between: [booking, harbour], accepted: [booking, harbour]}
-hubs:
-  spine: {attach: {booking: t, rail: t, depot: t}, tables: {t: {learns: [booking, rail, depot]}}}
-sites:
-  quay: {ranges: [10.212.0.0/16], knows: [10.144.0.0/20], link: booking}
-  depot: {ranges: [10.213.0.0/16], knows: [10.150.0.0/20]}
-`
+//
+//go:embed testdata/port.yaml
+var port string
 
 // ask asks one question of the estate, after replacing some of its content.
 func ask(t *testing.T, from, to, on string, change ...string) *Answer {

@@ -27,7 +27,8 @@ func NewSurvey(e *estate.Estate, outside []Taken) *Survey {
 	leaves = append(leaves, outside...)
 	s := &Survey{Estate: e, Taken: slices.Concat(leaves, networks), foreign: map[*estate.Network][]netip.Prefix{}}
 	owned := rangesOf(networks)
-	s.Leaves, s.Occupied = address.SetOf(rangesOf(leaves)...), address.SetOf(rangesOf(s.Taken)...)
+	s.Leaves = address.SetOf(rangesOf(leaves)...)
+	s.Occupied = s.Leaves.Union(address.SetOf(owned...))
 	address.Pairs(owned, func(outer, inner int) bool {
 		if a, b := networks[outer].By.(*estate.Network), networks[inner].By.(*estate.Network); a != b {
 			shared := address.Shared(owned[outer], owned[inner])
