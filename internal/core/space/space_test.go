@@ -261,3 +261,32 @@ func freeIn(t *testing.T, s *Survey, e *estate.Estate) {
 		}
 	}
 }
+
+// TestNextAgainstEachPiece: the next ranges are the lowest pieces of the block of which no address is taken.
+func TestNextAgainstEachPiece(t *testing.T) {
+	found := 0
+	for seed := range uint64(300) {
+		rng := rand.New(rand.NewPCG(seed, 7))
+		e, taken := estateOf(t, rng)
+		s := NewSurvey(e, outside(taken))
+		for _, b := range e.Blocks {
+			size, n := 26+rng.IntN(6), 1+rng.IntN(5)
+			var want []netip.Prefix
+			for _, r := range b.Ranges {
+				for a := r.Addr(); r.Contains(a) && len(want) < n && !b.Held; a = a.Next() {
+					p := netip.PrefixFrom(a, size)
+					free := p.Masked() == p && p.Bits() >= r.Bits()
+					for x := a; free && p.Contains(x); x = x.Next() {
+						free = !s.Occupied.Contains(x) && !in(x, s.Inner(b)...)
+					}
+					if free {
+						want = append(want, p)
+					}
+				}
+			}
+			require.Equal(t, want, s.Next(b, size, n), "seed %d, block %s, /%d", seed, b.Name, size)
+			found += len(want)
+		}
+	}
+	assert.Greater(t, found, 500)
+}
