@@ -42,6 +42,14 @@ func blockCommand() *command {
 			f.StringVar(&b.growth, "growth", "", "`P%` room to grow, with -hosts")
 			f.StringVar(&b.profile, "profile", "", "`zonal|regional|plain` the profile for what is usable; all three unless given")
 			f.IntVar(&b.limit, "limit", 100_000, "`N` the longest list to write")
+			f.apart("split", "minus", "merge", "around", "next", "previous", "hosts")
+			for _, list := range []string{"split", "minus", "merge", "around", "next", "previous"} {
+				f.apart("profile", list)
+			}
+			f.onlyWith("nth", "split")
+			f.onlyWith("growth", "hosts")
+			f.onlyWith("limit", "split", "minus", "merge", "next", "previous")
+			f.atLeastOne("limit", &b.limit)
 			return b.run
 		},
 	}
@@ -71,23 +79,15 @@ func (b *blockArgs) run(c *call) (int, error) {
 	if err != nil {
 		return cannot, err
 	}
-	var all address.Set
-	for _, i := range given {
-		all = all.Union(address.Between(i.First, i.Last))
-	}
+	all := address.UnionOf(given...)
 	var list []netip.Prefix
 	switch {
 	case b.split != "":
 		list, err = b.pieces(c, given)
-	case b.nth != "":
-		err = &usageError{"-nth says which piece, and nothing says of what size", "add  -split /24"}
 	case b.minus != "":
 		var gone []address.Interval
 		if gone, err = parseIntervals(strings.Split(b.minus, ",")); err == nil {
-			for _, i := range gone {
-				all = all.Minus(address.Between(i.First, i.Last))
-			}
-			list = all.Ranges()
+			list = all.Minus(address.UnionOf(gone...)).Ranges()
 		}
 	case b.merge:
 		list = all.Ranges()
@@ -106,28 +106,33 @@ func (b *blockArgs) run(c *call) (int, error) {
 	return b.list(c, list)
 }
 
-// ranges reads the arguments, and standard input where one of them is a dash.
+// ranges reads the arguments, and a list on standard input where one of them is a dash.
 func (b *blockArgs) ranges(c *call) ([]address.Interval, error) {
-	var words []string
+	var all []address.Interval
 	for _, w := range c.args {
 		if w != "-" {
-			words = append(words, w)
+			given, err := parseIntervals([]string{w})
+			if err != nil {
+				return nil, err
+			}
+			all = append(all, given...)
 			continue
 		}
-		lines := bufio.NewScanner(c.in)
-		for lines.Scan() {
-			if line := strings.TrimSpace(lines.Text()); line != "" && !strings.HasPrefix(line, "#") {
-				words = append(words, line)
-			}
+		list, label, err := c.readList("-", "")
+		if err != nil {
+			return nil, err
 		}
-		if err := lines.Err(); err != nil {
-			return nil, &usageError{"standard input cannot be read: " + err.Error(), ""}
+		if c.listProblems(list, label); list.Unread() > 0 {
+			return nil, errSaid
+		}
+		for _, x := range list.Entries {
+			all = append(all, x.Interval)
 		}
 	}
-	if len(words) == 0 {
+	if len(all) == 0 {
 		return nil, &usageError{"block takes at least one range", "wendrik block 10.144.0.0/20"}
 	}
-	return parseIntervals(words)
+	return all, nil
 }
 
 func parseIntervals(words []string) ([]address.Interval, error) {

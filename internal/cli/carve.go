@@ -25,6 +25,9 @@ func carveCommand() *command {
 			all := f.Bool("all", false, "list the subnets that had a range, too; the other formats always do")
 			why := f.Bool("why", false, "say why each range was chosen")
 			taken, columns := f.takenFlags()
+			f.apart("write", "all")
+			f.apart("write", "why")
+			f.onlyAsText(format, "all", "why")
 			return func(c *call) (int, error) {
 				if err := c.noArguments("carve", ""); err != nil {
 					return cannot, err
@@ -33,11 +36,14 @@ func carveCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				used, err := c.taken(*taken, *columns, e.Plan.Files)
+				used, err := c.inventory(*taken, *columns, e.Plan.Files)
 				if err != nil {
 					return cannot, err
 				}
-				r := carve.Estate(e, used...)
+				if refused := used.refusal(); refused != nil && *write {
+					return cannot, refused
+				}
+				r := carve.Estate(e, used.taken...)
 				findings := check.Run(e, check.Names)
 				switch *format {
 				case "json":
@@ -56,6 +62,9 @@ func carveCommand() *command {
 					c.finding(c.err, e.Plan.Files, f)
 				}
 				status, err := c.finishCarve(r, e.Plan.Files, *name, *write, *format == "text")
+				if err == nil {
+					err = used.refusal() // what is shown could not be written
+				}
 				if status == good && len(findings) > 0 {
 					status = no
 				}

@@ -27,6 +27,8 @@ func checkCommand() *command {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "csv", "md", "junit", "sarif")
 			only := f.oneOf("only", "which findings count", "all", "errors", "expect")
 			rules := f.Bool("rules", false, "list the rules, and do nothing else")
+			f.apart("rules", "only")
+			f.apart("rules", "plan")
 			return func(c *call) (int, error) {
 				if err := c.noArguments("check", "wendrik check -plan FILE"); err != nil {
 					return cannot, err

@@ -7,9 +7,12 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
+	"syscall"
 
 	"wendrik/internal/core/diag"
+	"wendrik/internal/core/phrase"
 )
 
 // The exit statuses.
@@ -61,6 +64,20 @@ func commandNamed(name string) *command {
 	return nil
 }
 
+// unknownCommand says that there is no such command, and which one may be meant; before stands before its name in what
+// would be right.
+func unknownCommand(name, before string) *usageError {
+	var known []string
+	for _, k := range commands() {
+		known = append(known, k.name)
+	}
+	fix := "wendrik help  lists the commands"
+	if near := diag.Nearest(strings.ToLower(name), known); near != "" {
+		fix = fmt.Sprintf("did you mean  %s%s?", before, near)
+	}
+	return &usageError{fmt.Sprintf("there is no command %q", phrase.Clip(name)), fix}
+}
+
 // A usageError is a mistake in the command line.
 type usageError struct{ message, fix string }
 
@@ -82,15 +99,8 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	}
 	c := commandNamed(name)
 	if c == nil {
-		var known []string
-		for _, k := range commands() {
-			known = append(known, k.name)
-		}
-		fix := "wendrik help  lists the commands"
-		if near := diag.Nearest(name, known); near != "" {
-			fix = fmt.Sprintf("did you mean  wendrik %s?", near)
-		}
-		s.complain(fmt.Sprintf("there is no command %q", name), fix)
+		e := unknownCommand(name, "wendrik ")
+		s.complain(e.message, e.fix)
 		return cannot
 	}
 	return s.run(c, args[1:])
@@ -103,11 +113,17 @@ func (s *screen) run(c *command, args []string) int {
 	rest, err := f.parse(args)
 	if errors.Is(err, flag.ErrHelp) {
 		writeHelp(s.out, s, c)
+		if s.out.lost != nil {
+			return s.unwritten()
+		}
 		return good
 	}
 	status := cannot
 	if err == nil {
 		status, err = run(&call{s, rest})
+	}
+	if s.out.lost != nil {
+		return s.unwritten()
 	}
 	var usage *usageError
 	switch {
@@ -126,14 +142,23 @@ func (s *screen) run(c *command, args []string) int {
 	return cannot
 }
 
+// unwritten says that the answer is not all there, but for a reader who has gone away.
+func (s *screen) unwritten() int {
+	if !errors.Is(s.out.lost, syscall.EPIPE) {
+		s.complain("the answer could not be written in full: "+reason(s.out.lost), "what was written of it is not to be used")
+	}
+	return cannot
+}
+
 // flags are the flags of a command, which may stand before or after its arguments.
 type flags struct {
 	*flag.FlagSet
 	command *command
+	rules   []func() error // what may be given with what
 }
 
 func newFlags(c *command) *flags {
-	f := &flags{flag.NewFlagSet(c.name, flag.ContinueOnError), c}
+	f := &flags{FlagSet: flag.NewFlagSet(c.name, flag.ContinueOnError), command: c}
 	f.SetOutput(io.Discard)
 	return f
 }
@@ -146,14 +171,76 @@ func (f *flags) parse(args []string) (rest []string, err error) {
 		}
 		left := f.Args()
 		if len(left) == 0 {
-			return rest, nil
+			return rest, f.consistent()
 		}
 		if taken := len(args) - len(left); taken > 0 && args[taken-1] == "--" {
-			return append(rest, left...), nil
+			return append(rest, left...), f.consistent()
 		}
 		rest = append(rest, left[0])
 		args = left[1:]
 	}
+}
+
+// consistent says which flag that was given would have no effect beside the others.
+func (f *flags) consistent() error {
+	for _, rule := range f.rules {
+		if err := rule(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// apart has at most one of some flags given.
+func (f *flags) apart(names ...string) {
+	f.rules = append(f.rules, func() error {
+		var given []string
+		for _, n := range names {
+			if f.given(n) {
+				given = append(given, "-"+n)
+			}
+		}
+		if len(given) < 2 {
+			return nil
+		}
+		return &usageError{phrase.And(given) + " do not go together", "give one of them"}
+	})
+}
+
+// onlyWith has a flag given only beside one of some others.
+func (f *flags) onlyWith(name string, others ...string) {
+	f.rules = append(f.rules, func() error {
+		if !f.given(name) || slices.ContainsFunc(others, f.given) {
+			return nil
+		}
+		var wanted []string
+		for _, o := range others {
+			wanted = append(wanted, "-"+o)
+		}
+		return &usageError{fmt.Sprintf("-%s has no effect without %s", name, strings.Join(wanted, " or ")), ""}
+	})
+}
+
+// onlyAsText has some flags given only where the result is text.
+func (f *flags) onlyAsText(format *string, names ...string) {
+	f.rules = append(f.rules, func() error {
+		for _, n := range names {
+			if f.given(n) && *format != "text" {
+				return &usageError{fmt.Sprintf("-%s has no effect with -format %s, which always has all", n, *format), "leave one of them out"}
+			}
+		}
+		return nil
+	})
+}
+
+// atLeastOne has a flag with a number given from 1 on.
+func (f *flags) atLeastOne(name string, value *int) {
+	f.rules = append(f.rules, func() error {
+		if *value >= 1 || !f.given(name) {
+			return nil
+		}
+		return &usageError{fmt.Sprintf("-%s takes a number from 1, not %d", name, *value), ""}
+	})
 }
 
 // given reports whether a flag was set on the command line.

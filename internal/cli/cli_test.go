@@ -326,11 +326,11 @@ func TestBlockLists(t *testing.T) {
 		"10.0.0.0/22 -split /20":           "2 has no pieces of /20",
 		"10.0.0.0/31 -split 3":             "2 cannot be cut into 3 parts",
 		"10.0.0.0/31 -split x":             "2 a number of parts, or a size",
-		"10.0.0.0/24 -nth 1":               "2 nothing says of what size",
+		"10.0.0.0/24 -nth 1":               "2 no effect without -split",
 		"10.0.0.1-10.0.0.9 -split 2":       "2 is not one CIDR block",
 		"10.0.0.0/24 10.0.1.0/24 -split 2": "2 takes one range, not 2",
 		"10.0.0.9/24":                      "2 the block is 10.0.0.0/24",
-		"10.0.0.0/24 -minus x":             "2 not an IPv4 or IPv6 address",
+		"10.0.0.0/24 -minus x":             "2 not a range",
 		"-hosts 0 -growth 5%":              "2 from 1",
 		"-hosts 5 -growth 5":               "2 write 5%",
 		"10.0.0.0/24 -profile zone":        "2 no profile",
@@ -376,14 +376,25 @@ func TestListsOnStandardInput(t *testing.T) {
 	assert.Equal(t, 1, r.status)
 	assert.Contains(t, r.out, "3 pairs of 3 ranges overlap: 1 the same, 2 in part, 0 inside")
 	assert.Contains(t, r.err, "standard input:3: \"web\" is not a range")
-	assert.Contains(t, r.err, "1 line of standard input without a range; the rest was used")
+	assert.Contains(t, r.err, "1 line of standard input could not be read; the rest was")
 
-	// A pipe counts as a list where there is no plan, and as none where there is one.
+	// What comes through a pipe is a list, and it is told where a plan could be meant; an empty pipe is none.
 	r = run(t, empty, "10.0.0.0/24\n10.0.1.0/24\n", "overlaps")
 	assert.Equal(t, 0, r.status, r.err)
 	assert.Contains(t, r.out, "nothing overlaps in 2 ranges")
-	r = run(t, demo(t), "10.0.0.0/24\n", "overlaps")
-	assert.Contains(t, r.out, "gull-rail")
+	for text, want := range map[string]string{"10.0.0.0/24\n": "nothing overlaps in 1 range", "": "gull-rail"} {
+		r = run(t, demo(t), text, "overlaps")
+		assert.Contains(t, r.out, want)
+		assert.Equal(t, text != "", strings.Contains(r.err, "the list on standard input was taken"), r.err)
+	}
+	silent, _, err := os.Pipe()
+	require.NoError(t, err)
+	defer silent.Close()
+	waiting := exec.Command(program, "overlaps")
+	waiting.Dir, waiting.Stdin = demo(t), silent
+	told, err := waiting.CombinedOutput()
+	assert.Error(t, err)
+	assert.Contains(t, string(told), "either could be meant")
 
 	// A file put on standard input is a list anywhere.
 	folder := demo(t)

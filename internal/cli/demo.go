@@ -106,12 +106,14 @@ func (c *call) demo(folder string, wait bool) (int, error) {
 	wait = wait && c.terminal && isFile && term.IsTerminal(int(in.Fd()))
 	lines := bufio.NewReader(c.in)
 	c.say("The estate of Skerry Line is in %s\n", file)
+	quiet := *c.screen
+	quiet.in = strings.NewReader("") // what comes in is for the reader's Enter
 	for i, step := range steps {
 		c.say("%s %s", strong.Sprintf("%d of %d.", i+1, len(steps)), step.why)
 		c.say("%s\n", fine.Sprintf("$ wendrik %s", step.line))
 		words := strings.Fields(step.line)
 		// A step whose answer is no is still a good step; only one that could not be asked ends the demo.
-		if status := c.run(commandNamed(words[0]), words[1:]); status == cannot {
+		if status := quiet.run(commandNamed(words[0]), words[1:]); status == cannot {
 			return cannot, errSaid
 		}
 		c.say("")

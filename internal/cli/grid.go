@@ -36,6 +36,7 @@ func gridCommand() *command {
 			by := f.oneOf("by", "what a row and a column is; the largest table that can be read", "fit", "workloads", "subnets", "tiers", "networks", "classes")
 			from, to := f.String("from", "", "`END` only from here"), f.String("to", "", "`END` only to there")
 			all := f.Bool("all", false, "list workloads that nothing passes to or from, too")
+			f.onlyAsText(format, "all")
 			return func(c *call) (int, error) {
 				if err := c.noArguments("grid", "wendrik grid -from END -to END"); err != nil {
 					return cannot, err
@@ -88,6 +89,10 @@ func (g *gridCall) run(from, to string) error {
 	switch {
 	case rowsOut && columnsOut:
 		return &usageError{fmt.Sprintf("grid is about workloads, and neither %s nor %s is one", from, to), fmt.Sprintf("wendrik reach %s %s", from, to)}
+	case (rowsOut || columnsOut) && g.by != "fit":
+		return &usageError{"-by has no effect on a list of what one end outside reaches, or is reached from", "leave it out"}
+	case !rowsOut && !columnsOut && g.all:
+		return &usageError{"-all has no effect on a table, which always has all", "it is for lists, such as those of  -from internet"}
 	case rowsOut:
 		return g.list(*rows.One, false, insiders(columns))
 	case columnsOut:

@@ -27,7 +27,7 @@ func helpCommand() *command {
 				}
 				about := commandNamed(c.args[0])
 				if about == nil {
-					return cannot, &usageError{fmt.Sprintf("there is no command %q", c.args[0]), "wendrik help  lists them"}
+					return cannot, unknownCommand(c.args[0], "wendrik help ")
 				}
 				writeHelp(c.out, c.screen, about)
 				return good, nil

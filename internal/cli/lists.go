@@ -1,33 +1,65 @@
 package cli
 
 import (
+	"bufio"
 	"errors"
 	"fmt"
 	"io/fs"
 	"os"
+	"time"
 
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/ranges"
 	"wendrik/internal/core/space"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
 )
 
-// listOnInput reports whether standard input holds a list in the place of a plan: a file that was put there, or a pipe
-// where there is no plan in this folder.
-func (s *screen) listOnInput() bool {
+// inputWait is how long a pipe may be silent while a plan could be meant in its place.
+const inputWait = time.Second
+
+// listOnInput reports whether standard input holds a list in the place of the plan of this folder: a file that was put
+// there, or a pipe through which something comes. Where both could be meant it says which was taken, or refuses.
+func (s *screen) listOnInput() (bool, error) {
 	f, is := s.in.(*os.File)
 	if !is {
-		return false
+		return false, nil
 	}
 	info, err := f.Stat()
 	if err != nil {
-		return false
-	}
-	if info.Mode().IsRegular() {
-		return true
+		return false, nil
 	}
 	_, err = os.Stat("wendrik.yaml")
-	return info.Mode()&fs.ModeNamedPipe != 0 && errors.Is(err, fs.ErrNotExist)
+	hasPlan := !errors.Is(err, fs.ErrNotExist)
+	switch {
+	case info.Mode().IsRegular():
+	case info.Mode()&(fs.ModeNamedPipe|fs.ModeSocket) == 0:
+		return false, nil
+	default:
+		buffered := bufio.NewReader(f)
+		s.in = buffered
+		came := make(chan bool, 1)
+		go func() {
+			_, err := buffered.Peek(1)
+			came <- err == nil
+		}()
+		silent := make(<-chan time.Time)
+		if hasPlan {
+			silent = time.After(inputWait)
+		}
+		select {
+		case something := <-came:
+			if !something {
+				return false, nil
+			}
+		case <-silent:
+			return false, &usageError{"standard input is a pipe through which nothing has come yet, and this folder has a plan: either could be meant", "-list -  waits for the list,  -plan wendrik.yaml  takes the plan"}
+		}
+	}
+	if hasPlan {
+		s.tell("the list on standard input was taken, and not the plan in this folder; for that:  wendrik overlaps -plan wendrik.yaml")
+	}
+	return true, nil
 }
 
 // readList reads a list of ranges from a file, or standard input for a dash, with progress while that takes long.
@@ -61,25 +93,36 @@ func (s *screen) readList(name, columns string) (*ranges.List, string, error) {
 	return list, label, nil
 }
 
-// taken reads an inventory of ranges in use, when one is named, to stand beside the plan's files. Its mistakes are told,
-// and the rest is used.
-func (s *screen) taken(name, columns string, files *text.Files) ([]space.Taken, error) {
+// inventory is what a list says is in use, beside the plan.
+type inventory struct {
+	taken  []space.Taken
+	label  string
+	unread int // lines that may hold ranges that nobody could read
+}
+
+// inventory reads a list of ranges in use, when one is named, to stand beside the plan's files. Its mistakes are told.
+func (s *screen) inventory(name, columns string, files *text.Files) (*inventory, error) {
 	if name == "" {
-		return nil, nil
+		return &inventory{}, nil
 	}
 	list, label, err := s.readList(name, columns)
 	if err != nil {
 		return nil, err
 	}
 	s.listProblems(list, label)
-	return space.Listed(list, files.Add(label, "")), nil
+	return &inventory{space.Listed(list, files.Add(label, "")), label, list.Unread()}, nil
+}
+
+// refusal is why no range can be given away beside an inventory that could not be read whole; nil where it could.
+func (i *inventory) refusal() error {
+	if i.unread == 0 {
+		return nil
+	}
+	return &usageError{fmt.Sprintf("%s of %s could not be read, so a range that is in use could be given away", phrase.Count(i.unread, "line"), i.label), "put the lines above right, or start those that hold no range with #"}
 }
 
 // listOverlaps finds the overlaps of a list that is no plan.
 func (c *call) listOverlaps(name, columns, format, only string, limit int) (int, error) {
-	if limit < 1 {
-		return cannot, &usageError{fmt.Sprintf("-limit takes a number from 1, not %d", limit), ""}
-	}
 	list, label, err := c.readList(name, columns)
 	if err != nil {
 		return cannot, err

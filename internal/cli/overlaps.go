@@ -26,12 +26,23 @@ func overlapsCommand() *command {
 			list := f.String("list", "", "`FILE` a list of ranges in the place of a plan; - for standard input")
 			columns := f.String("columns", "", "`range=NAME,...` which columns of a CSV list are the range, name, owner and place")
 			limit := f.Int("limit", 100_000, "`N` the most pairs of a list to find")
+			f.apart("plan", "list")
+			f.atLeastOne("limit", limit)
 			return func(c *call) (int, error) {
 				if err := c.noArguments("overlaps", "-plan FILE,  or  -list FILE"); err != nil {
 					return cannot, err
 				}
-				if *list == "" && !f.given("plan") && c.listOnInput() {
-					*list = "-"
+				if *list == "" && !f.given("plan") {
+					meant, err := c.listOnInput()
+					if err != nil {
+						return cannot, err
+					}
+					if meant {
+						*list = "-"
+					}
+				}
+				if *list == "" && (f.given("columns") || f.given("limit")) {
+					return cannot, &usageError{"-columns and -limit are for a list, and the overlaps of a plan were asked for", "-list FILE  or  < FILE  names a list"}
 				}
 				if *list != "" {
 					return c.listOverlaps(*list, *columns, *format, *only, *limit)

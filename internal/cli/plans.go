@@ -90,11 +90,6 @@ func (s *screen) read(name string) (string, error) {
 
 // fileError says in a sentence why a file cannot be used.
 func fileError(name string, err error) error {
-	var path *fs.PathError
-	reason := err
-	if errors.As(err, &path) {
-		reason = path.Err
-	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return &usageError{fmt.Sprintf("there is no file %s", name), "name the plan with  -plan FILE,  or make an example with  wendrik demo"}
@@ -104,7 +99,16 @@ func fileError(name string, err error) error {
 	if info, statErr := os.Stat(name); statErr == nil && info.IsDir() {
 		return &usageError{fmt.Sprintf("%s is a folder, not a plan", name), "name the plan in it:  -plan " + filepath.Join(name, "wendrik.yaml")}
 	}
-	return &usageError{fmt.Sprintf("%s cannot be read: %s", name, reason), "name a readable file with  -plan FILE"}
+	return &usageError{fmt.Sprintf("%s cannot be read: %s", name, reason(err)), "name a readable file with  -plan FILE"}
+}
+
+// reason is why a file could not be used, without its name.
+func reason(err error) string {
+	var path *fs.PathError
+	if errors.As(err, &path) {
+		err = path.Err
+	}
+	return err.Error()
 }
 
 // save writes edits into the plan, and shows the difference that they make when it is asked to.

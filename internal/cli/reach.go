@@ -52,6 +52,9 @@ func reachCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
+				if *ways && from.One != nil && to.One != nil {
+					return cannot, &usageError{"-all-ways is for many pairs, and both ends here are one", "leave it out"}
+				}
 				r := &reachCall{call: c, e: e, asked: *on != "", allWays: *ways}
 				verdict := reach.Blocked
 				if from.One != nil && to.One != nil {

@@ -35,6 +35,10 @@ func rehearseCommand() *command {
 			in := f.String("in", "", "`PLACE` run the command behind -- there, in the rehearsal that stands")
 			again := f.Bool("again", false, "try everything once more in the rehearsal that stands, as it is now")
 			down := f.Bool("down", false, "take the rehearsal that stands down")
+			f.apart("keep", "again", "in", "down")
+			f.apart("only", "again", "in", "down")
+			f.apart("plan", "in", "down")
+			f.apart("format", "in", "down")
 			return func(c *call) (int, error) {
 				if rehearse.IsWorker() {
 					return rehearse.Work(), nil

@@ -10,7 +10,7 @@ import (
 	"wendrik/internal/core/ranges"
 )
 
-// listProblems tells which lines of a list hold no range.
+// listProblems tells which lines of a list could not be read, and what was read otherwise than it is written.
 func (s *screen) listProblems(list *ranges.List, label string) {
 	for _, p := range list.Problems {
 		where := fmt.Sprintf("%s:%d:", clean(label), p.Line)
@@ -20,8 +20,14 @@ func (s *screen) listProblems(list *ranges.List, label string) {
 		}
 		fmt.Fprintf(s.err, "%s %s\n", place.Sprint(where), message)
 	}
-	if n := len(list.Problems) + list.Dropped; n > 0 {
-		s.tell("%s of %s without a range; the rest was used", phrase.Count(n, "line"), clean(label))
+	if list.Dropped > 0 {
+		s.tell("%s like these are not listed here", phrase.Count(list.Dropped, "more line"))
+	}
+	if n := list.Unread(); n > 0 {
+		s.tell("%s of %s could not be read; the rest was", phrase.Count(n, "line"), clean(label))
+	}
+	if list.Widened > 0 {
+		s.tell("%s:%d: %s named by an address inside the block; the whole block counts", clean(label), list.WidenedAt, phrase.Count(list.Widened, "range"))
 	}
 }
 

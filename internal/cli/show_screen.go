@@ -17,16 +17,30 @@ import (
 // screen is where a command reads and writes.
 type screen struct {
 	in       io.Reader
-	out, err io.Writer
+	out      *answer
+	err      io.Writer
 	width    int  // columns of the terminal
 	terminal bool // whether results go to one
+}
+
+// answer is where results go, and remembers whether they could be written.
+type answer struct {
+	to   io.Writer
+	lost error // the first error of writing; what comes behind it is not written
+}
+
+func (a *answer) Write(p []byte) (n int, err error) {
+	if a.lost == nil {
+		n, a.lost = a.to.Write(p)
+	}
+	return n, a.lost
 }
 
 // columns is the width for which text is laid out where no terminal says its own.
 const columns = 100
 
 func newScreen(in io.Reader, out, err io.Writer) *screen {
-	s := &screen{in: in, out: out, err: err, width: columns}
+	s := &screen{in: in, out: &answer{to: out}, err: err, width: columns}
 	if f, is := out.(*os.File); is && term.IsTerminal(int(f.Fd())) {
 		s.terminal = true
 		if w, _, e := term.GetSize(int(f.Fd())); e == nil && w > 0 {

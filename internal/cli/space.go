@@ -33,6 +33,8 @@ func spaceCommand() *command {
 			free := f.String("free", "", "`/SIZE` list free ranges of this size, the lowest first")
 			number := f.Int("count", 1, "`N` how many ranges to list, with -free")
 			taken, columns := f.takenFlags()
+			f.onlyWith("count", "free")
+			f.apart("fit", "free")
 			return func(c *call) (int, error) {
 				if err := c.noArguments("space", "-in BLOCK"); err != nil {
 					return cannot, err
@@ -41,7 +43,7 @@ func spaceCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				used, err := c.taken(*taken, *columns, e.Plan.Files)
+				used, err := c.inventory(*taken, *columns, e.Plan.Files)
 				if err != nil {
 					return cannot, err
 				}
@@ -49,8 +51,11 @@ func spaceCommand() *command {
 				if *in != "" && block == nil {
 					return cannot, unknownBlock(e, *in)
 				}
-				survey := space.NewSurvey(e, used)
+				survey := space.NewSurvey(e, used.taken)
 				if *free != "" {
+					if err := used.refusal(); err != nil {
+						return cannot, err
+					}
 					return c.free(survey, block, *free, *number, *format)
 				}
 				sizes := [2]int{20, 56}
@@ -65,7 +70,11 @@ func spaceCommand() *command {
 						sizes[0] = size
 					}
 				}
-				return c.space(survey, block, sizes, *format)
+				status, err := c.space(survey, block, sizes, *format)
+				if used.unread > 0 && status == good {
+					status = no // what is free may be less
+				}
+				return status, err
 			}
 		},
 	}
@@ -73,6 +82,7 @@ func spaceCommand() *command {
 
 // takenFlags defines the flags for an inventory of ranges in use.
 func (f *flags) takenFlags() (name, columns *string) {
+	f.onlyWith("columns", "taken")
 	return f.String("taken", "", "`FILE` a list of ranges in use that the plan does not know of: CSV with a header, or one range a line"),
 		f.String("columns", "", "`range=NAME,...` which columns of that list are the range, name, owner and place")
 }
@@ -113,16 +123,23 @@ func (c *call) free(survey *space.Survey, block *estate.Block, text string, n in
 		block = open[0]
 	}
 	list := survey.Next(block, size, n)
-	if format == "json" {
+	switch format {
+	case "json":
 		out := blockListOut{Ranges: []string{}}
 		for _, p := range list {
 			out.Ranges = append(out.Ranges, p.String())
 		}
 		err = c.json(out)
-	} else {
+	case "text":
 		for _, p := range list {
 			c.say("%s", p)
 		}
+	default:
+		t := &sheet{header: []string{"range"}, wrap: -1}
+		for _, p := range list {
+			t.add(p.String())
+		}
+		err = c.write(t, format)
 	}
 	if len(list) < n {
 		c.tell("block %s has room for %d of %d", block.Name, len(list), n)

@@ -74,15 +74,21 @@ func Previous(p netip.Prefix) (netip.Prefix, bool) {
 
 // Between is the set of addresses from first to last, both included; empty when they are of two families or run
 // backwards.
-func Between(first, last netip.Addr) Set {
-	if first.BitLen() != last.BitLen() || last.Less(first) || !first.IsValid() {
-		return Set{}
+func Between(first, last netip.Addr) Set { return UnionOf(Interval{first, last}) }
+
+// UnionOf is every address of the given intervals. One that is of two families or runs backwards counts as empty.
+func UnionOf(all ...Interval) Set {
+	var s Set
+	for _, i := range all {
+		switch one := (span{numberOf(i.First), numberOf(i.Last)}); {
+		case i.First.BitLen() != i.Last.BitLen() || i.Last.Less(i.First) || !i.First.IsValid():
+		case i.First.Is4():
+			s.v4 = append(s.v4, one)
+		default:
+			s.v6 = append(s.v6, one)
+		}
 	}
-	s := []span{{numberOf(first), numberOf(last)}}
-	if first.Is4() {
-		return Set{v4: s}
-	}
-	return Set{v6: s}
+	return Set{normal(s.v4), normal(s.v6)}
 }
 
 // Around is the smallest block that holds every address of s, which must be of one family; the zero Prefix else.

@@ -3,13 +3,16 @@
 package address
 
 import (
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"math/big"
+	mathbits "math/bits"
 	"net/netip"
 	"strconv"
 	"strings"
 
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/wrong"
 )
 
@@ -47,19 +50,61 @@ func ParseRange(s string) (netip.Prefix, error) {
 
 // rangeError says in a sentence why s is no range.
 func rangeError(s string) error {
+	const like = "write one like 10.144.0.0/20"
 	a, length, found := strings.Cut(s, "/")
 	addr, err := ParseAddr(a)
+	quoted := phrase.Clip(s)
 	switch {
 	case s == "":
-		return wrong.Value("write one like 10.144.0.0/20", "a range is missing here")
+		return wrong.Value(like, "a range is missing here")
+	case err != nil && found && whole(a).IsValid():
+		right := like
+		if p, err := netip.ParsePrefix(whole(a).String() + "/" + length); err == nil {
+			right = "write " + p.Masked().String()
+		}
+		return wrong.Value(right, "%q is not a range: its address is not whole", quoted)
 	case err != nil && strings.Contains(s, "-"):
-		return wrong.Value("write one like 10.144.0.0/20", "%q is not a CIDR block", s)
+		return wrong.Value(like, "%q is not a CIDR block", quoted)
+	case err != nil && !isAddr(a):
+		return wrong.Value(like, "%q is not a range", quoted)
 	case err != nil:
-		return fmt.Errorf("%q is not a range, as %w", s, err)
+		return err
 	case !found:
 		return wrong.Value(fmt.Sprintf("write it like %s", netip.PrefixFrom(addr, addr.BitLen()-8).Masked()), "%s is an address, and a range has a length", s)
 	}
-	return fmt.Errorf("%q is not a range: the length %q is not a whole number from 0 to %d", s, length, addr.BitLen())
+	if bits, is := MaskBits(length); is && addr.Is4() {
+		return wrong.Value(fmt.Sprintf("write %s", netip.PrefixFrom(addr, bits).Masked()), "%s has a mask, and a range has a length", s)
+	}
+	return wrong.Value(fmt.Sprintf("write /0 to /%d behind the address", addr.BitLen()), "%q is not a range: its length is not a whole number from 0 to %d", quoted, addr.BitLen())
+}
+
+// isAddr reports whether s is an address at all, if not one that a plan can have.
+func isAddr(s string) bool {
+	_, err := netip.ParseAddr(s)
+	return err == nil
+}
+
+// whole is the address that starts with the octets of s, such as 10.144; the zero Addr where that is not meant.
+func whole(s string) netip.Addr {
+	for range 3 {
+		s += ".0"
+		if a, err := netip.ParseAddr(s); err == nil && a.Is4() {
+			return a
+		}
+	}
+	return netip.Addr{}
+}
+
+// MaskBits is the length that an IPv4 mask such as 255.255.240.0 means, and whether s is one: ones and then zeros
+// (RFC 950, RFC 4632 section 3.1).
+func MaskBits(s string) (bits int, is bool) {
+	m, err := netip.ParseAddr(s)
+	if err != nil || !m.Is4() {
+		return 0, false
+	}
+	b := m.As4()
+	mask := binary.BigEndian.Uint32(b[:])
+	return mathbits.LeadingZeros32(^mask), ^mask&(^mask+1) == 0
 }
 
 // ParseAddr reads one IPv4 or IPv6 address without a zone, and says in a sentence what is wrong with any other text.
@@ -67,9 +112,9 @@ func ParseAddr(s string) (netip.Addr, error) {
 	a, err := netip.ParseAddr(s)
 	switch {
 	case err != nil:
-		return netip.Addr{}, wrong.Value("write one like 10.144.0.10", "%q is not an IPv4 or IPv6 address", s)
+		return netip.Addr{}, wrong.Value("write one like 10.144.0.10", "%q is not an IPv4 or IPv6 address", phrase.Clip(s))
 	case a.Zone() != "":
-		return netip.Addr{}, fmt.Errorf("%s names an interface after %%; a plan has no interfaces", s)
+		return netip.Addr{}, fmt.Errorf("%s names an interface after %%; a plan has no interfaces", phrase.Clip(s))
 	case a.Is4In6():
 		return netip.Addr{}, errors.New("an IPv4 address is written as IPv4, not inside IPv6")
 	}
@@ -206,6 +251,11 @@ func ParseInterval(s string) (Interval, error) {
 // IntervalOf is the run of addresses of a block.
 func IntervalOf(p netip.Prefix) Interval { return Interval{p.Addr(), Last(p)} }
 
+// Holds reports whether every address of other is in i; both must not be empty.
+func (i Interval) Holds(other Interval) bool {
+	return !other.First.Less(i.First) && !i.Last.Less(other.Last)
+}
+
 // Block is the CIDR block that an interval is, and whether it is one.
 func (i Interval) Block() (netip.Prefix, bool) {
 	if !i.First.IsValid() || i.First.BitLen() != i.Last.BitLen() {
@@ -230,11 +280,14 @@ func (i Interval) String() string {
 // ParseSize reads the length of a range, written /20.
 func ParseSize(s string) (int, error) {
 	v, err := strconv.ParseUint(strings.TrimPrefix(s, "/"), 10, 8)
+	bits, isMask := MaskBits(strings.TrimPrefix(s, "/"))
 	switch {
 	case err == nil && v <= 128 && strings.HasPrefix(s, "/"):
 		return int(v), nil
 	case err == nil && v <= 128:
 		return 0, wrong.Value("write /"+s, "the size %s lacks its slash", s)
+	case isMask:
+		return 0, wrong.Value(fmt.Sprintf("write /%d", bits), "%s is a mask, and a size is a length", s)
 	}
-	return 0, wrong.Value("write the length of the range, such as /20", "%q is not a size", s)
+	return 0, wrong.Value("write the length of the range, such as /20", "%q is not a size", phrase.Clip(s))
 }

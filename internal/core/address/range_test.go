@@ -20,11 +20,15 @@ func TestParseRangeSaysWhatIsWrong(t *testing.T) {
 		"10.144.0.0/33":         "from 0 to 32",
 		"10.144.0.0/":           "from 0 to 32",
 		"10.144.0.0/+8":         "from 0 to 32",
-		"10.144.0/24":           "not an IPv4 or IPv6 address",
+		"10.144.0/24":           "not whole: write 10.144.0.0/24",
+		"10/8":                  "not whole: write 10.0.0.0/8",
+		"10.144/x":              "not whole: write one like 10.144.0.0/20",
+		"10.0.0.0/255.0.0.0":    "has a mask, and a range has a length: write 10.0.0.0/8",
+		"10.0.0.0/255.0.255.0":  "from 0 to 32",
 		"10.144.0.0-10.144.0.9": "not a CIDR block",
 		"::ffff:10.0.0.0/104":   "written as IPv4",
 		"fe80::%eth0/64":        "names an interface",
-		"cloud":                 "not an IPv4 or IPv6 address",
+		"cloud":                 `"cloud" is not a range: write one like`,
 	} {
 		_, err := ParseRange(text)
 		require.Error(t, err, text)

@@ -53,3 +53,13 @@ func Few(words []string, most int) string {
 	}
 	return strings.Join(words[:most-1], ", ") + fmt.Sprintf(" and %d more", len(words)-most+1)
 }
+
+// Clip shortens what is quoted of a stranger's text to at most 60 characters.
+func Clip(s string) string {
+	const most = 60
+	runes := []rune(s[:min(len(s), 4*(most+1))])
+	if len(runes) <= most {
+		return s
+	}
+	return string(runes[:most-1]) + "…"
+}

@@ -2,11 +2,14 @@ package ranges
 
 import (
 	"bytes"
-	"fmt"
+	"cmp"
 	"io"
 	"runtime"
 	"strings"
 	"sync"
+
+	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/wrong"
 )
 
 // This file reads bare lists: a block of whole lines after another, several blocks side by side.
@@ -75,7 +78,7 @@ func cut(r io.Reader, above int, blocks chan<- block) error {
 		case ended:
 			return nil
 		case len(rest) > MaxLine:
-			return fmt.Errorf("line %d is longer than a million characters", above+1)
+			return tooLong(above + 1)
 		}
 	}
 }
@@ -99,6 +102,8 @@ func join(parts []*List) (*List, error) {
 			all.problem(x)
 		}
 		all.Dropped += p.Dropped
+		all.Widened += p.Widened
+		all.WidenedAt = cmp.Or(all.WidenedAt, p.WidenedAt)
 	}
 	return all, nil
 }
@@ -113,17 +118,61 @@ func (l *List) lines(b block) {
 		if len(text) == 0 || text[0] == '#' {
 			continue
 		}
-		word, rest := text, []byte(nil)
-		if i := bytes.IndexAny(text, " \t"); i >= 0 {
-			word, rest = text[:i], bytes.TrimSpace(text[i:])
-			if bytes.HasPrefix(rest, []byte("-")) || bytes.HasSuffix(word, []byte("-")) {
-				word, rest = dashed(text)
-			}
+		if i, fast := parseFast(text); fast {
+			l.add(Entry{Interval: i, Line: n})
+			continue
 		}
-		entry := Entry{Line: n}
-		if len(rest) > 0 {
-			entry.labels = &Labels{Name: strings.TrimSpace(strings.TrimPrefix(string(rest), "#"))}
-		}
-		l.add(entry, word)
+		l.line(n, string(text))
 	}
+}
+
+// line reads a line that is more than a block.
+func (l *List) line(n int, text string) {
+	word, behind := cutWord(text)
+	i, widened, err := parse(word)
+	if err != nil {
+		l.problem(Problem{n, phrase.Clip(word), err.Error(), wrong.Right(err)})
+		return
+	}
+	said, _, _ := strings.Cut(behind, "#")
+	if other, found := second(i, said); found {
+		l.problem(twoRanges(n, word, other))
+		return
+	}
+	if widened {
+		l.widen(n)
+	}
+	entry := Entry{Interval: i, Line: n}
+	if name := strings.TrimSpace(strings.TrimLeft(behind, "#,; ")); name != "" {
+		entry.labels = &Labels{Name: name}
+	}
+	l.add(entry)
+}
+
+// cutWord takes a range off the front of a line, with a mask or a last address that stands apart from it.
+func cutWord(text string) (word, behind string) {
+	word, behind = cutField(text)
+	next, after := cutField(behind)
+	word, next = usual.Replace(word), usual.Replace(next)
+	switch {
+	case strings.HasSuffix(word, "-"): // first- last
+		return word + next, after
+	case next == "-": // first - last
+		last, after := cutField(after)
+		return word + "-" + last, after
+	case strings.HasPrefix(next, "-") && isAlone(next[1:]): // first -last
+		return word + next, after
+	case isAlone(word) && isLength(next):
+		return word + "/" + strings.TrimPrefix(next, "/"), after
+	}
+	return word, behind
+}
+
+// cutField takes what stands before the first space, comma or semicolon.
+func cutField(text string) (field, behind string) {
+	at := strings.IndexAny(text, " \u00a0\t,;")
+	if at < 0 {
+		return text, ""
+	}
+	return text[:at], strings.TrimSpace(text[at:])
 }

@@ -1,10 +1,15 @@
 package ranges
 
 import (
+	"encoding/binary"
 	"fmt"
 	"math/rand/v2"
+	"net/netip"
+	"slices"
 	"strings"
 	"testing"
+	"testing/iotest"
+	"unicode/utf16"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -35,6 +40,15 @@ func TestReadEveryForm(t *testing.T) {
 		"comments first":    {"# exported\n\n\ufeffrange,name\n10.0.0.0/24,a\n", "", "4 10.0.0.0/24 a  "},
 		"other line ends":   {"10.0.0.0/24\r\n10.0.1.0/24\r\n", "", "1 10.0.0.0/24   ,2 10.0.1.0/24   "},
 		"nothing":           {"", "", ""},
+		"host bits":         {"10.0.0.9/24 a\n10.0.1.9 255.255.255.0 b\n10.0.2.0/255.255.254.0\n10.0.4.0 /22 c\n", "", "1 10.0.0.0/24 a  ,2 10.0.1.0/24 b  ,3 10.0.2.0/23   ,4 10.0.4.0/22 c  "},
+		"masks in CSV":      {"10.0.0.0,255.255.255.0,web,ops\n10.0.1.0 255.255.255.0,x\n", "", "1 10.0.0.0/24 web ops ,2 10.0.1.0/24 x  "},
+		"mask column":       {"range;mask;name\n10.0.0.0;255.255.255.0;a\n10.0.1.0;/25;b\n10.0.2.0/24;;c\n", "", "2 10.0.0.0/24 a  ,3 10.0.1.0/25 b  ,4 10.0.2.0/24 c  "},
+		"last column":       {"from,to,name\n10.0.0.0,10.0.0.255,a\n", "range=from,last=to", "2 10.0.0.0/24 a  "},
+		"lines over lines":  {"range,name\n10.0.0.0/24,\"a\nb, \"\"c\"\"\"\n10.0.1.0/24,d\n", "", "2 10.0.0.0/24 a\nb, \"c\"  ,4 10.0.1.0/24 d  "},
+		"old line ends":     {"range,name\r10.0.0.0/24,a\r10.0.1.0/24,b\r", "", "2 10.0.0.0/24 a  ,3 10.0.1.0/24 b  "},
+		"a comma in a name": {"10.0.0.0/24 web, online\n10.0.1.0/24,shop\n10.0.2.0/24;x\n", "", "1 10.0.0.0/24 web, online  ,2 10.0.1.0/24 shop  ,3 10.0.2.0/24 x  "},
+		"typeset dashes":    {"10.0.0.0\u201310.0.0.5 a\n10.0.0.6 \u2013 10.0.0.7 Pier \u2013 north\n", "", "1 10.0.0.0-10.0.0.5 a  ,2 10.0.0.6/31 Pier \u2013 north  "},
+		"a mark inside":     {"10.0.0.0/24\n\ufeff10.0.1.0/24\n", "", "1 10.0.0.0/24   ,2 10.0.1.0/24   "},
 		"no last line end":  {"10.0.0.0/24", "", "1 10.0.0.0/24   "},
 	} {
 		columns, err := ParseColumns(c.columns)
@@ -52,16 +66,17 @@ func TestReadEveryForm(t *testing.T) {
 
 func TestReadGoesOnAfterMistakes(t *testing.T) {
 	l := read(t, "10.0.0.0/24\nweb\n10.0.0.9/24\n10.0.0.9-10.0.0.1\n10.0.0.0/33\n10.0.1.0/24\n", DefaultColumns)
-	assert.Len(t, l.Entries, 2)
+	assert.Len(t, l.Entries, 3)
+	assert.Equal(t, "10.0.0.0/24", l.Entries[1].Interval.String(), "a block that is named by an address inside it counts whole")
+	assert.Equal(t, []int{1, 3}, []int{l.Widened, l.WidenedAt})
 	var got []string
 	for _, p := range l.Problems {
 		got = append(got, fmt.Sprintf("%d: %s; %s", p.Line, p.Message, p.Fix))
 	}
 	assert.Equal(t, []string{
-		`2: "web" is not a range, as "web" is not an IPv4 or IPv6 address; write one like 10.144.0.10`,
-		`3: 10.0.0.9/24 is an address inside a block, not a block: its host bits are not zero; the block is 10.0.0.0/24`,
+		`2: "web" is not a range; write one like 10.144.0.0/20`,
 		`4: 10.0.0.9-10.0.0.1 runs backwards; write 10.0.0.1-10.0.0.9`,
-		`5: "10.0.0.0/33" is not a range: the length "33" is not a whole number from 0 to 32; `,
+		`5: "10.0.0.0/33" is not a range: its length is not a whole number from 0 to 32; write /0 to /32 behind the address`,
 	}, got)
 	l = read(t, "range,name\n,a\n10.0.0.0/24,b\n\n", DefaultColumns)
 	require.Len(t, l.Problems, 1)
@@ -75,6 +90,80 @@ func TestReadGoesOnAfterMistakes(t *testing.T) {
 	assert.ErrorContains(t, err, "longer than a million characters")
 	_, err = ParseColumns("range=a,b")
 	assert.Contains(t, wrong.Right(err), "write range=NAME")
+}
+
+// TestNothingIsSwallowed writes ranges in every form, with stray quotes and second ranges in the lines, and asks of each
+// whether the list has all of it or tells its line.
+func TestNothingIsSwallowed(t *testing.T) {
+	rng := rand.New(rand.NewPCG(29, 30))
+	for range 3000 {
+		var text strings.Builder
+		wanted := map[int][]address.Interval{}
+		comma := []string{",", ";", "\t", " "}[rng.IntN(4)]
+		end := []string{"\n", "\r\n", "\r"}[rng.IntN(3)]
+		line := 0
+		if comma != " " && rng.IntN(2) == 0 {
+			line++
+			text.WriteString(strings.Join([]string{"range", "name", "owner"}, comma) + end)
+		}
+		for range 1 + rng.IntN(8) {
+			line++
+			var word string
+			for n := 1 + rng.IntN(8)/7; n > 0; n-- {
+				var i address.Interval
+				i, word = writtenRange(rng, word)
+				wanted[line] = append(wanted[line], i)
+			}
+			fields := []string{word}
+			for _, f := range []string{"web", "shop, quay", "\"shop" + comma + " quay\"", "12\" pipe", "\"open", "close\"", "# was 10.9.9.9", "a\"\"b"} {
+				if rng.IntN(6) == 0 {
+					fields = append(fields, f)
+				}
+			}
+			text.WriteString(strings.Join(fields, comma) + end)
+		}
+		raw := text.String()
+		if rng.IntN(3) == 0 {
+			order := []binary.AppendByteOrder{binary.LittleEndian, binary.BigEndian}[rng.IntN(2)]
+			var wide []byte
+			for _, u := range utf16.Encode([]rune("\ufeff" + raw)) {
+				wide = order.AppendUint16(wide, u)
+			}
+			raw = string(wide)
+		}
+		l, err := Read(iotest.OneByteReader(strings.NewReader(raw)), DefaultColumns)
+		if err != nil {
+			continue
+		}
+		told := map[int]bool{}
+		for _, p := range l.Problems {
+			told[p.Line] = true
+		}
+		var read []address.Interval
+		for _, e := range l.Entries {
+			read = append(read, e.Interval)
+		}
+		for n, all := range wanted {
+			for _, i := range all {
+				covered := slices.ContainsFunc(read, func(r address.Interval) bool { return r.Holds(i) })
+				require.True(t, covered || told[n], "%s of line %d is lost in\n%q\n%v", i, n, text.String(), l.Problems)
+			}
+		}
+	}
+}
+
+// writtenRange is a range and how a list may write it, behind what is written already.
+func writtenRange(rng *rand.Rand, before string) (address.Interval, string) {
+	a := netip.AddrFrom4([4]byte{10, byte(rng.IntN(4)), byte(rng.IntN(256)), byte(rng.IntN(256))})
+	p := netip.PrefixFrom(a, 16+rng.IntN(17))
+	i := address.IntervalOf(p.Masked())
+	mask := netip.AddrFrom4([4]byte(binary.BigEndian.AppendUint32(nil, ^uint32(0)<<(32-p.Bits()))))
+	written := []string{p.String(), p.Masked().String(), fmt.Sprintf("%s %s", a, mask), fmt.Sprintf("%s/%s", a, mask), fmt.Sprintf("%s-%s", i.First, i.Last),
+		fmt.Sprintf("%s - %s", i.First, i.Last), fmt.Sprintf("%s \u2013 %s", i.First, i.Last), fmt.Sprintf("%s /%d", a, p.Bits())}[rng.IntN(8)]
+	if before != "" {
+		before += []string{" ", ", ", "\t", " and ", "|"}[rng.IntN(5)]
+	}
+	return i, before + written
 }
 
 // TestFastParseAgreesWithCareful tries texts that almost are IPv4 blocks.
@@ -162,7 +251,7 @@ func FuzzRead(f *testing.F) {
 		if err != nil {
 			return
 		}
-		lines := strings.Count(text, "\n") + 1
+		lines := strings.Count(text, "\n") + strings.Count(text, "\r") + 1
 		for _, e := range l.Entries {
 			require.True(t, e.First.IsValid() && !e.Last.Less(e.First) && e.Line >= 1 && e.Line <= lines, "%+v", e)
 		}
