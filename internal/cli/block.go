@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/profile"
 	"wendrik/internal/core/wrong"
 )
@@ -174,7 +175,11 @@ func (b *blockArgs) pieces(c *call, given []address.Interval) ([]netip.Prefix, e
 	size, sized := strings.CutPrefix(b.split, "/")
 	n, err := strconv.Atoi(size)
 	if err != nil || n < 0 || !sized && n < 1 {
-		return nil, &usageError{fmt.Sprintf("-split takes a number of parts, or a size, not %q", b.split), "-split 4,  or  -split /24"}
+		fix := "-split 4,  or  -split /24"
+		if bits, is := address.MaskBits(size); is {
+			fix = fmt.Sprintf("write /%d", bits)
+		}
+		return nil, &usageError{fmt.Sprintf("-split takes a number of parts, or a size, not %q", phrase.Clip(b.split)), fix}
 	}
 	var list []netip.Prefix
 	switch {

@@ -13,12 +13,12 @@ import (
 	"sync"
 
 	"github.com/aymanbagabas/go-udiff"
-	"github.com/natefinch/atomic"
 
 	"wendrik/internal/cache"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
+	"wendrik/internal/replace"
 )
 
 // planFlag defines the flag that names the plan.
@@ -136,25 +136,32 @@ func (s *screen) save(name string, src *text.Files, changes text.Changes, show b
 			s.say("%s", dim.Sprintf("%d more changes are not shown", left))
 		}
 	}
-	return replace(name, before.Text, after)
+	if s.out.lost != nil {
+		return &usageError{"the difference could not be shown", "nothing was written"}
+	}
+	linked, err := replace.File(name, before.Text, after)
+	if linked {
+		s.tell("%s has another name (a hard link), which keeps the old text", clean(name))
+	}
+	return writeError(name, err)
 }
 
-// replace puts a new text in the place of the one that was read, at once and whole. It refuses when somebody else has
-// written the file meanwhile.
-func replace(name, before, after string) error {
-	target, err := filepath.EvalSymlinks(name)
+// writeError says in a sentence why a file was not written; nil where it was.
+func writeError(name string, err error) error {
+	fix := map[error]string{
+		replace.ErrChanged:  "run the command again, on what stands there now",
+		replace.ErrBusy:     "run the command again when they are done",
+		replace.ErrReadOnly: "make it writable first:  chmod u+w " + name,
+		replace.ErrNotFile:  "name a file with  -plan FILE",
+		replace.ErrOwner:    "have its owner run the command",
+	}
+	for reason, right := range fix {
+		if errors.Is(err, reason) {
+			return &usageError{fmt.Sprintf("%s was not written: %s", name, reason), right}
+		}
+	}
 	if err != nil {
-		return fileError(name, err)
-	}
-	now, err := os.ReadFile(target)
-	if err != nil {
-		return fileError(name, err)
-	}
-	if string(now) != before {
-		return &usageError{fmt.Sprintf("%s was changed by somebody else meanwhile", name), "nothing was written; run the command again"}
-	}
-	if err := atomic.WriteFile(target, strings.NewReader(after)); err != nil {
-		return &usageError{fmt.Sprintf("%s cannot be written: %s", name, err), "it is as it was"}
+		return &usageError{fmt.Sprintf("%s was not written: %s", name, reason(err)), "it is as it was"}
 	}
 	return nil
 }

@@ -1,0 +1,144 @@
+package cli_test
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// TestUnreadInventoryGivesNothingAway has one line that nobody can read in a list of what is in use.
+func TestUnreadInventoryGivesNothingAway(t *testing.T) {
+	folder := demo(t)
+	before := read(t, folder)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "used.txt"), []byte("10.144.32.9/22 crews\n10.144.48.0/\"22\n"), 0o644))
+	for args, want := range map[string]string{
+		"carve -write -taken used.txt":             "2 1 line of used.txt could not be read",
+		"carve -taken used.txt":                    "2 1 line of used.txt could not be read",
+		"space -free /22 -in west -taken used.txt": "2 1 line of used.txt could not be read",
+		"space -taken used.txt":                    "1 used.txt:2:",
+		"overlaps -list used.txt":                  "1 used.txt:1: 1 range named by an address inside the block",
+	} {
+		r := run(t, folder, "", strings.Fields(args)...)
+		status, message, _ := strings.Cut(want, " ")
+		assert.Equal(t, status, string(rune('0'+r.status)), args)
+		assert.Contains(t, r.err, message, args)
+	}
+	assert.Equal(t, before, read(t, folder))
+}
+
+// TestFullDiskIsToldInEveryFormat writes each answer to a device on which nothing fits.
+func TestFullDiskIsToldInEveryFormat(t *testing.T) {
+	folder := demo(t)
+	full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
+	if err != nil {
+		t.Skip("no device that is always full")
+	}
+	defer full.Close()
+	for _, args := range []string{
+		"space", "space -format json", "space -format md", "space -free /22 -in west", "space -free /22 -in west -format csv", "carve", "carve -format csv", "carve -write",
+		"overlaps", "overlaps -format json", "overlaps -list inventory.csv -columns range=cidr", "block 10.0.0.0/8 -split 4", "block 10.0.0.0/8 -format json",
+		"reach fares-1 fare-db", "reach fares-1 fare-db -format json", "grid", "grid -format csv", "grid -by classes -format json", "grid -from internet",
+		"check", "check -format junit", "check -format sarif", "check -rules", "show booking", "help", "help grid", "grid -h",
+	} {
+		c := exec.Command(program, strings.Fields(args)...)
+		c.Dir, c.Stdout = folder, full
+		var said strings.Builder
+		c.Stderr = &said
+		_ = c.Run()
+		assert.Equal(t, 2, c.ProcessState.ExitCode(), args)
+		assert.Contains(t, said.String(), "the answer could not be written in full: no space left on device", args)
+	}
+}
+
+func TestFlagsWithoutEffectAreRefused(t *testing.T) {
+	folder := demo(t)
+	for args, want := range map[string]string{
+		"space -count 3":                                       "-count has no effect without -free",
+		"space -columns range=x":                               "-columns has no effect without -taken",
+		"space -free /22 -fit /20 -in west":                    "-fit and -free do not go together",
+		"carve -columns range=x":                               "-columns has no effect without -taken",
+		"carve -write -why":                                    "-write and -why do not go together",
+		"carve -all -format csv":                               "-all has no effect with -format csv",
+		"overlaps -limit 3":                                    "-columns and -limit are for a list",
+		"overlaps -plan wendrik.yaml -list inventory.csv":      "-plan and -list do not go together",
+		"overlaps -list inventory.csv -limit 0":                "-limit takes a number from 1, not 0",
+		"block 10.0.0.0/8 -next -previous":                     "-next and -previous do not go together",
+		"block 10.0.0.0/8 -split 2 -limit 0":                   "-limit takes a number from 1, not 0",
+		"block 10.0.0.0/8 -limit 3":                            "-limit has no effect without",
+		"block 10.0.0.0/8 -growth 3%":                          "-growth has no effect without -hosts",
+		"block 10.0.0.0/8 -profile zonal -merge":               "-profile and -merge do not go together",
+		"grid -all":                                            "-all has no effect on a table",
+		"grid -from internet -by tiers":                        "-by has no effect on a list",
+		"reach fares-1 fare-db -all-ways":                      "-all-ways is for many pairs",
+		"check -rules -only errors":                            "-rules and -only do not go together",
+		"rehearse -down -keep":                                 "-keep and -down do not go together",
+		"REACH fares-1 fare-db":                                "did you mean  wendrik reach?",
+		"help Chek":                                            "did you mean  wendrik help check?",
+		"nonsense":                                             "wendrik help  lists the commands",
+		"block 10/8":                                           "write 10.0.0.0/8",
+		"block 10.0.0.0/255.255.0.0":                           "write 10.0.0.0/16",
+		"block 10.0.0.0/8 -split /255.255.0.0":                 "write /16",
+		"block " + strings.Repeat("9", 5000) + " -format json": strings.Repeat("9", 59) + "…\" is not a range\n",
+	} {
+		r := run(t, folder, "", strings.Fields(args)...)
+		assert.Equal(t, 2, r.status, args)
+		assert.Contains(t, r.err, want, args)
+		assert.Empty(t, r.out, args)
+	}
+}
+
+// TestTwoWritersAtOnce lets two programs carve one plan: it is carved once, and who came second is told or has nothing
+// left to do.
+func TestTwoWritersAtOnce(t *testing.T) {
+	carved := demo(t)
+	require.Zero(t, run(t, carved, "", "carve", "-write").status)
+	for range 8 {
+		folder := demo(t)
+		var all [2]*exec.Cmd
+		var said [2]strings.Builder
+		for i := range all {
+			all[i] = exec.Command(program, "carve", "-write")
+			all[i].Dir, all[i].Stdout, all[i].Stderr = folder, &said[i], &said[i]
+			require.NoError(t, all[i].Start())
+		}
+		wrote := 0
+		for i, c := range all {
+			_ = c.Wait()
+			switch c.ProcessState.ExitCode() {
+			case 0:
+				if strings.Contains(said[i].String(), "written to") {
+					wrote++
+				}
+			default:
+				assert.Contains(t, said[i].String(), "was not written: it was changed by somebody else meanwhile")
+			}
+		}
+		assert.Equal(t, 1, wrote)
+		assert.Equal(t, read(t, carved), read(t, folder))
+		left, err := os.ReadDir(folder)
+		require.NoError(t, err)
+		assert.Len(t, left, 2)
+	}
+}
+
+// TestPlansThatCannotBeWritten names files that carve must leave alone.
+func TestPlansThatCannotBeWritten(t *testing.T) {
+	folder := demo(t)
+	file := filepath.Join(folder, "wendrik.yaml")
+	require.NoError(t, os.Chmod(file, 0o444))
+	r := run(t, folder, "", "carve", "-write")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "wendrik.yaml was not written: it is read-only\n  make it writable first:  chmod u+w wendrik.yaml")
+	require.NoError(t, os.Chmod(file, 0o644))
+	require.NoError(t, os.Link(file, filepath.Join(folder, "twin.yaml")))
+	r = run(t, folder, "", "carve", "-write")
+	assert.Equal(t, 0, r.status)
+	assert.Contains(t, r.err, "another name (a hard link), which keeps the old text")
+	r = run(t, folder, "", "carve", "-write", "-plan", "-")
+	assert.Equal(t, 2, r.status)
+}
