@@ -3,6 +3,7 @@ package cli
 import (
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/overlap"
+	"wendrik/internal/core/phrase"
 )
 
 func overlapsCommand() *command {
@@ -60,12 +61,17 @@ func (c *call) planOverlaps(name, format, only string) (int, error) {
 		return cannot, err
 	}
 	src := e.Plan.Files
-	pairs := overlap.Estate(e)
+	found := overlap.Estate(e)
 	findings := check.Run(e, check.Ranges)
-	shown := pairs
+	shown, left := found.Pairs, 0
+	for verdict, n := range found.Left {
+		if only == "all" || only == string(verdict) {
+			left += n
+		}
+	}
 	if only != "all" {
 		shown, findings = nil, nil
-		for _, p := range pairs {
+		for _, p := range found.Pairs {
 			if string(p.Verdict) == only {
 				shown = append(shown, p)
 			}
@@ -73,15 +79,18 @@ func (c *call) planOverlaps(name, format, only string) (int, error) {
 	}
 	switch format {
 	case "json":
-		err = c.json(overlapsJSON(shown, findings, src))
+		err = c.json(overlapsJSON(shown, left, findings, src))
 	case "text":
-		c.overlaps(pairs, shown, src)
+		c.overlaps(found, shown, left, src)
 		c.findings("ranges that should not be used so", findings, src)
 	default:
 		err = c.write(overlapsSheet(shown, src), format)
 		for _, f := range findings {
 			c.finding(c.err, src, f)
 		}
+	}
+	if left > 0 && format != "text" {
+		c.tell("%s left out: no more than %d of a verdict are listed", phrase.Count(left, "more pair"), overlap.MaxPairs)
 	}
 	for _, p := range shown {
 		if p.Verdict != overlap.Harmless {

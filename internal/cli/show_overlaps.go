@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"maps"
 	"strings"
 
 	pretty "github.com/jedib0t/go-pretty/v6/text"
@@ -15,9 +16,13 @@ import (
 // maxShown is how many pairs the text lists.
 const maxShown = 50
 
-func (c *call) overlaps(pairs, shown []overlap.Pair, src *text.Files) {
-	counts := map[overlap.Verdict]int{}
-	for _, p := range pairs {
+// overlaps shows the pairs that were asked for to a person; left is how many more of them there are.
+func (c *call) overlaps(found *overlap.Found, shown []overlap.Pair, left int, src *text.Files) {
+	counts, total := maps.Clone(found.Left), len(found.Pairs)
+	for _, n := range found.Left {
+		total += n
+	}
+	for _, p := range found.Pairs {
 		counts[p.Verdict]++
 	}
 	var words []string
@@ -34,7 +39,7 @@ func (c *call) overlaps(pairs, shown []overlap.Pair, src *text.Files) {
 		c.say("%s", fine.Sprint("nothing overlaps"))
 		return
 	}
-	c.say("%s", strong.Sprintf("%s overlap: %s", phrase.Count(len(pairs), "pair"), strings.Join(words, ", ")))
+	c.say("%s", strong.Sprintf("%s overlap: %s", phrase.Count(total, "pair"), strings.Join(words, ", ")))
 	all := overlap.Couples(shown)
 	widest := 0
 	for _, p := range all[:min(len(all), maxShown)] {
@@ -64,8 +69,8 @@ func (c *call) overlaps(pairs, shown []overlap.Pair, src *text.Files) {
 			c.say("          in it    %s", c.wrap(19, words))
 		}
 	}
-	if left := len(all) - maxShown; left > 0 {
-		c.say("\n%d more are left out; -format csv lists all, -only conflict the worst", left)
+	if more := len(all) - maxShown; more > 0 {
+		c.say("\n%d more are left out; -format csv lists %s, -only conflict the worst", more+left, map[bool]string{true: "more", false: "all"}[left > 0])
 	}
 }
 
@@ -103,8 +108,8 @@ type overlapOut struct {
 	WhereB  string   `json:"where_b"`
 }
 
-func overlapsJSON(pairs []overlap.Pair, findings []diag.Finding, src *text.Files) overlapsOut {
-	out := overlapsOut{[]overlapOut{}, uint64(len(pairs)), findingsJSON(findings, src)}
+func overlapsJSON(pairs []overlap.Pair, left int, findings []diag.Finding, src *text.Files) overlapsOut {
+	out := overlapsOut{[]overlapOut{}, uint64(len(pairs) + left), findingsJSON(findings, src)}
 	for _, p := range pairs {
 		out.Overlaps = append(out.Overlaps, overlapOut{p.A.Name, p.B.Name, p.A.Kind, p.B.Kind, p.A.Range.String(), p.B.Range.String(),
 			p.Shared.String(), string(p.Verdict), p.Why, append([]string{}, p.Chain...), moveText(p.Move), src.Where(p.A.At), src.Where(p.B.At)})

@@ -15,6 +15,7 @@ import (
 	"wendrik/internal/core/expect"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
+	"wendrik/internal/core/meet"
 	"wendrik/internal/core/overlap"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/space"
@@ -58,7 +59,7 @@ func analyse(t *testing.T, content string) string {
 		require.True(t, f.Message != "" && f.Fix() != "" && f.At.Known(), "%+v", f)
 		fmt.Fprintln(&b, f.Code, f.At, f.Message, f.Fix())
 	}
-	for _, p := range overlap.Estate(e) {
+	for _, p := range overlap.Estate(e).Pairs {
 		fmt.Fprintln(&b, p.Verdict, p.A, p.B, p.Shared, p.Why, p.Move)
 	}
 	for _, n := range space.NewSurvey(e, nil).Tree() {
@@ -204,5 +205,54 @@ func kindsOf(seen map[string]int, r *estate.Route) {
 	}
 	if r.Origin == estate.Learned {
 		seen["learned"]++
+	}
+}
+
+// TestWhatReachesMeets: two networks or sites that any flow passes between can meet, so that ranges of theirs that
+// overlap are a conflict.
+func TestWhatReachesMeets(t *testing.T) {
+	passed := map[string]int{}
+	for seed := range uint64(150) {
+		e, findings := estate.Load(text.One("p", Write(rand.New(rand.NewPCG(seed, 77)))))
+		if len(findings) > 0 {
+			continue
+		}
+		m := meet.Of(e)
+		var ends []reach.End
+		for _, w := range e.Workloads {
+			if len(w.Addrs) > 0 {
+				x, err := reach.Find(e, w.Name)
+				require.NoError(t, err)
+				ends = append(ends, x)
+			}
+		}
+		for _, s := range e.Sites {
+			x, err := reach.Find(e, s.Name)
+			require.NoError(t, err)
+			ends = append(ends, x)
+		}
+		of := func(x reach.End) estate.Object {
+			if x.Workload != nil {
+				return x.Workload.Subnet.Network
+			}
+			return x.Site
+		}
+		for _, x := range ends {
+			for _, y := range ends {
+				if of(x) == of(y) || x.Workload == nil && y.Workload == nil {
+					continue
+				}
+				a := reach.Ask(e, reach.Question{From: x, To: y, Flows: flow.Any()})
+				if a.Verdict == reach.Blocked {
+					continue
+				}
+				chain, _ := m.Chain(of(x), of(y))
+				require.True(t, m.Meet(of(x), of(y)) && len(chain) > 2, "seed %d: %s reaches %s", seed, x.Name, y.Name)
+				passed[strings.Join(strings.Fields(strings.Join(chain[1:len(chain)-1], " "))[:1], "")]++
+			}
+		}
+	}
+	for _, how := range []string{"peering", "hub", "the"} {
+		assert.Greater(t, passed[how], 10, how)
 	}
 }

@@ -149,7 +149,7 @@ func (c *carver) field(n *estate.Network, family int, aggregates []*aggregate, s
 			"network %s has nothing that its subnets could be carved from", n.Name)
 		return nil, false
 	default:
-		f.base, f.free = own, c.survey.FreeInNetwork(n, own)
+		f.base, f.free = own, c.survey.FreeInNetwork(own)
 	}
 	return f, true
 }

@@ -10,18 +10,24 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/overlap"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
 
 var conflicts = Rule{"conflict", Meets, "Ranges that overlap and meet: in one network, or over a peering, a hub or a link.", func(r *run) {
-	for _, p := range overlap.Estate(r.Estate) {
-		if p.Verdict == overlap.Conflict {
-			move := ""
-			if p.Move != nil {
-				move = p.Move.String()
-			}
-			r.report(diag.Error, p.B.At, p.B.Place(), move, "%s (%s) and %s (%s) overlap: %s", p.A, p.A.Range, p.B, p.B.Range, p.Why)
+	found := overlap.Estate(r.Estate)
+	for i, p := range found.Pairs {
+		if p.Verdict != overlap.Conflict {
+			break
+		}
+		move := ""
+		if p.Move != nil {
+			move = p.Move.String()
+		}
+		r.report(diag.Error, p.B.At, p.B.Place(), move, "%s (%s) and %s (%s) overlap: %s", p.A, p.A.Range, p.B, p.B.Range, p.Why)
+		if left := found.Left[overlap.Conflict]; i+1 == overlap.MaxPairs && left > 0 {
+			r.report(diag.Error, p.B.At, p.B.Place(), "give those that are told ranges of their own first", "%s of ranges overlap and meet, which are not told", phrase.Count(left, "more pair"))
 		}
 	}
 }}

@@ -45,15 +45,21 @@ func (b *builder) space() {
 			}
 		}
 	}
+	const walked, settled = 1, 2
+	states := map[*Block]int{}
 	for _, block := range b.e.Blocks {
-		slow, fast := block, block
-		for fast != nil && fast.Within != nil {
-			if slow, fast = slow.Within, fast.Within.Within; slow == fast && slow != nil {
-				b.report(block.Plan.Within.At, spot{block, "within"}, blockLoop, "let one of them stand at the top",
-					"block %s lies within itself", block.Name)
-				block.Within = nil
+		var path []*Block
+		for x := block; x != nil && states[x] != settled; x = x.Within {
+			if states[x] == walked {
+				b.report(x.Plan.Within.At, spot{x, "within"}, blockLoop, "let one of them stand at the top", "block %s lies within itself", x.Name)
+				x.Within = nil
 				break
 			}
+			states[x] = walked
+			path = append(path, x)
+		}
+		for _, x := range path {
+			states[x] = settled
 		}
 	}
 }

@@ -10,7 +10,6 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/plan"
-	"wendrik/internal/core/space"
 	"wendrik/internal/core/text"
 )
 
@@ -23,6 +22,17 @@ const (
 	Latent   Verdict = "latent"   // they do not meet today, and could never be joined
 	Harmless Verdict = "harmless" // it is meant to be so
 )
+
+// rank orders verdicts, the worst first.
+func (v Verdict) rank() int {
+	switch v {
+	case Conflict:
+		return 0
+	case Latent:
+		return 1
+	}
+	return 2
+}
 
 // A Pair is two things whose ranges overlap.
 type Pair struct {
@@ -64,40 +74,58 @@ func (t Thing) String() string {
 // Place is where it stands in the plan.
 func (t Thing) Place() text.Path { return t.of.Place() }
 
+// Found is what overlaps in an estate.
+type Found struct {
+	Pairs []Pair          // conflicts first, then latent pairs, then harmless ones, each in the order of the ranges
+	Left  map[Verdict]int // how many more pairs there are of a verdict
+}
+
+// MaxPairs is how many pairs of each verdict are told; more are counted.
+const MaxPairs = 10_000
+
 // Estate finds all pairs of networks, their subnets and held parts, held blocks, sites and clusters whose ranges
 // overlap, and blocks that are the same space, but for those that belong together: a subnet and its own network. Where
 // two networks with ranges of their own overlap, what follows for a subnet of one and the whole of the other is not
-// repeated; what their subnets share is. Conflicts come first, then latent pairs, then harmless ones, each in the
-// order of the ranges.
-func Estate(e *estate.Estate) []Pair {
+// repeated; what their subnets share is. Memory follows the number of ranges and of the pairs that are told.
+func Estate(e *estate.Estate) *Found {
 	things := list(e)
 	ranges := make([]netip.Prefix, len(things))
 	for i := range things {
 		ranges[i] = things[i].Range
 	}
-	j := &judge{meetings: newMeetings(e), survey: space.NewSurvey(e, nil), free: map[any]address.Set{}}
-	var pairs []Pair
+	j := newJudge(e)
+	found := &Found{Left: map[Verdict]int{}}
+	var told [3]int // by rank
 	address.Pairs(ranges, func(outer, inner int) bool {
-		a, b := things[outer], things[inner]
+		a, b := &things[outer], &things[inner]
 		if belong(a, b) || belong(b, a) {
 			return true
 		}
 		if a.At.Known() && b.At.Known() && a.At > b.At {
 			a, b = b, a
 		}
-		p := Pair{A: a, B: b, Shared: address.Shared(a.Range, b.Range)}
-		j.judge(&p)
-		if p.Verdict == Conflict {
-			p.Move = j.move(a, b)
+		first, second := inOrder(a, b)
+		verdict, because := j.judge(first, second)
+		if told[verdict.rank()]++; told[verdict.rank()] > MaxPairs {
+			return true
 		}
-		pairs = append(pairs, p)
+		p := Pair{A: *a, B: *b, Shared: address.Shared(a.Range, b.Range), Verdict: verdict}
+		p.Why, p.Chain = j.words(because, first, second)
+		if verdict == Conflict {
+			p.Move = j.move(p.A, p.B)
+		}
+		found.Pairs = append(found.Pairs, p)
 		return true
 	})
-	rank := map[Verdict]int{Conflict: 0, Latent: 1, Harmless: 2}
-	slices.SortStableFunc(pairs, func(p, q Pair) int {
-		return cmp.Or(rank[p.Verdict]-rank[q.Verdict], address.Compare(p.Shared, q.Shared))
+	for _, v := range []Verdict{Conflict, Latent, Harmless} {
+		if left := told[v.rank()] - MaxPairs; left > 0 {
+			found.Left[v] = left
+		}
+	}
+	slices.SortStableFunc(found.Pairs, func(p, q Pair) int {
+		return cmp.Or(p.Verdict.rank()-q.Verdict.rank(), address.Compare(p.Shared, q.Shared))
 	})
-	return pairs
+	return found
 }
 
 // list is everything that has a range, in the order of the plan.
@@ -132,11 +160,11 @@ func list(e *estate.Estate) []Thing {
 }
 
 // represented reports whether what a part shares with whole networks, sites and clusters is what its network shares.
-func (t Thing) represented() bool { return t.part && len(t.network.Plan.Ranges) > 0 }
+func (t *Thing) represented() bool { return t.part && len(t.network.Plan.Ranges) > 0 }
 
 // belong reports whether the overlap of a with b is of no interest: a is a part of b, or says nothing that another pair
 // does not say.
-func belong(a, b Thing) bool {
+func belong(a, b *Thing) bool {
 	switch {
 	case a.block != nil && !a.block.Held:
 		// A block is there to hold things; only the same space twice is of interest.
@@ -154,7 +182,7 @@ func belong(a, b Thing) bool {
 	return false
 }
 
-func (t Thing) isNetwork() bool { return t.Kind == "network" }
+func (t *Thing) isNetwork() bool { return t.Kind == "network" }
 
 // inOwnRange reports whether p is a part of a range of the network, and not all of it.
 func inOwnRange(n *estate.Network, p netip.Prefix) bool {
@@ -162,7 +190,7 @@ func inOwnRange(n *estate.Network, p netip.Prefix) bool {
 }
 
 // owner names what meets others: a network, a site, or a cluster.
-func (t Thing) owner() string {
+func (t *Thing) owner() string {
 	if t.network != nil && t.cluster == nil {
 		return "network " + t.network.Name
 	}

@@ -20,7 +20,7 @@ func pairs(t *testing.T, content string) []Pair {
 	t.Helper()
 	e, findings := estate.Load(text.One("wendrik.yaml", "wendrik: 1\n"+content))
 	require.Empty(t, findings, content)
-	return Estate(e)
+	return Estate(e).Pairs
 }
 
 // TestVerdicts tries each way in which two ranges can stand to each other.
@@ -40,6 +40,12 @@ func TestVerdicts(t *testing.T) {
 			"latent network a, network b, 10.0.8.0/22: nothing joins"},
 		{"a hub table of a third", two + ", c: {range: 10.1.0.0/20}}\nhubs: {h: {attach: {a: t, b: t, c: u}, tables: {t: {}, u: {learns: [a, b]}}}}",
 			"conflict network a, network b, 10.0.8.0/22: network c is joined to both, by hub h"},
+		{"over a link between hubs", two + "}\nhubs: {h: {attach: {a: t}, tables: {t: {routes: [{to: 10.0.8.0/22, via: l}]}}}, i: {attach: {b: u}, tables: {u: {learns: [b]}}}}\nhub-links: {l: {between: [h, i], accepted: [h, i], tables: {h: t, i: u}}}",
+			"conflict network a, network b, 10.0.8.0/22: they meet by hub h, hub link l and hub i"},
+		{"a third over a link between hubs", two + ", c: {range: 10.1.0.0/20}}\nhubs: {h: {attach: {a: s, c: t}, tables: {s: {}, t: {learns: [a], routes: [{to: 10.0.8.0/22, via: l}]}}}, i: {attach: {b: v}, tables: {u: {learns: [b]}, v: {}}}}\nhub-links: {l: {between: [h, i], accepted: [h, i], tables: {h: t, i: u}}}",
+			"conflict network a, network b, 10.0.8.0/22: network c is joined to both, by hub h and by hub h, hub link l and hub i"},
+		{"a site that a peer exports", "networks: {a: {range: 10.0.0.0/20}, c: {range: 10.1.0.0/20, tables: {main: {main: true, routes: [{to: 10.0.0.0/16, via: s}]}}}}\nsites: {s: {ranges: [10.0.0.0/16], link: c}}\npeerings: {p: {between: [a, c], accepted: [a, c], exports: [c], imports: [a]}}",
+			"conflict network a, site s, 10.0.0.0/20: they meet by peering p and network c"},
 		{"a site that is linked", "networks: {a: {range: 10.0.0.0/20}}\nsites: {s: {ranges: [10.0.0.0/16], link: a}}", "conflict network a, site s, 10.0.0.0/20: they meet by the link of site s"},
 		{"a site that is not", "networks: {a: {range: 10.0.0.0/20}}\nsites: {s: {ranges: [10.0.0.0/16]}}", "latent network a, site s, 10.0.0.0/20: nothing joins network a and site s"},
 		{"subnets of one network", "networks: {a: {range: 10.0.0.0/20, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.0.0.128/25}}}}",

@@ -49,7 +49,7 @@ func TestAgainstEveryPair(t *testing.T) {
 	for seed := range uint64(200) {
 		e := randomSpace(t, rand.New(rand.NewPCG(seed, 1)))
 		found := map[[2]string]Pair{}
-		for _, p := range Estate(e) {
+		for _, p := range Estate(e).Pairs {
 			seen[p.Verdict]++
 			at := []any{"seed %d: %s and %s\n%s", seed, p.A, p.B, e.Plan.Files.First().Text}
 			require.True(t, p.A.Range.Overlaps(p.B.Range), at...)

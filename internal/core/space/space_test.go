@@ -251,7 +251,7 @@ func freeIn(t *testing.T, s *Survey, e *estate.Estate) {
 		if i == 0 {
 			continue
 		}
-		free := s.FreeInNetwork(n, n.Ranges)
+		free := s.FreeInNetwork(n.Ranges)
 		for a := n.Ranges[0].Addr(); n.Ranges[0].Contains(a); a = a.Next() {
 			other := false
 			for _, m := range e.Networks {

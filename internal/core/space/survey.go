@@ -18,26 +18,42 @@ type Survey struct {
 	// Occupied are those of Leaves and all ranges of networks.
 	Occupied address.Set
 
-	foreign map[*estate.Network][]netip.Prefix // ranges of other networks that overlap a network's own
+	shared address.Set // what two networks or more have in their ranges
 }
 
 // NewSurvey surveys an estate; outside is what is taken that the plan does not know of.
 func NewSurvey(e *estate.Estate, outside []Taken) *Survey {
 	leaves, networks := takenIn(e)
 	leaves = append(leaves, outside...)
-	s := &Survey{Estate: e, Taken: slices.Concat(leaves, networks), foreign: map[*estate.Network][]netip.Prefix{}}
-	owned := rangesOf(networks)
+	s := &Survey{Estate: e, Taken: slices.Concat(leaves, networks), shared: sharedBy(networks)}
 	s.Leaves = address.SetOf(rangesOf(leaves)...)
-	s.Occupied = s.Leaves.Union(address.SetOf(owned...))
-	address.Pairs(owned, func(outer, inner int) bool {
-		if a, b := networks[outer].By.(*estate.Network), networks[inner].By.(*estate.Network); a != b {
-			shared := address.Shared(owned[outer], owned[inner])
-			s.foreign[a] = append(s.foreign[a], shared)
-			s.foreign[b] = append(s.foreign[b], shared)
-		}
-		return true
-	})
+	s.Occupied = s.Leaves.Union(address.SetOf(rangesOf(networks)...))
 	return s
+}
+
+// sharedBy is what two networks or more have in their ranges.
+func sharedBy(networks []Taken) address.Set {
+	type open struct {
+		Taken
+		mixed bool // whether it and those around it are of more than one network
+	}
+	var around []open
+	var all []netip.Prefix
+	sorted := slices.SortedStableFunc(slices.Values(networks), func(a, b Taken) int { return address.Compare(a.Range, b.Range) })
+	for _, t := range sorted {
+		for len(around) > 0 && !address.Covers(around[len(around)-1].Range, t.Range) {
+			around = around[:len(around)-1]
+		}
+		mixed := false
+		if n := len(around); n > 0 {
+			mixed = around[n-1].mixed || around[n-1].By != t.By
+		}
+		if mixed {
+			all = append(all, t.Range)
+		}
+		around = append(around, open{t, mixed})
+	}
+	return address.SetOf(all...)
 }
 
 // Inner are the ranges of the blocks that lie inside a block, and are theirs to carve.
@@ -64,13 +80,13 @@ func (s *Survey) FreeIn(b *estate.Block) address.Set {
 	return address.SetOf(b.Ranges...).Minus(s.Occupied).Minus(address.SetOf(s.Inner(b)...))
 }
 
-// FreeInNetwork is what subnets and held parts of a network can be carved from, when its ranges are those given.
-func (s *Survey) FreeInNetwork(n *estate.Network, ranges []netip.Prefix) address.Set {
+// FreeInNetwork is what subnets and held parts can be carved from in a network that has the given ranges.
+func (s *Survey) FreeInNetwork(ranges []netip.Prefix) address.Set {
 	var free address.Set
 	for _, p := range ranges {
-		free = free.Union(address.SetOf(p).Minus(s.Leaves.Clip(p)))
+		free = free.Union(address.SetOf(p).Minus(s.Leaves.Clip(p)).Minus(s.shared.Clip(p)))
 	}
-	return free.Minus(address.SetOf(s.foreign[n]...))
+	return free
 }
 
 // Next are the first n free ranges of a size in a block, the lowest first, and fewer when it has no more room. They are
