@@ -16,15 +16,16 @@ import (
 // spaceHead sums up the outermost blocks in a sentence.
 func spaceHead(nodes []space.Node) string {
 	var words []string
-	for _, n := range nodes {
+	for i, n := range nodes {
 		if n.Depth > 0 || n.Block.Held {
 			continue
 		}
-		free := new(big.Int)
-		for _, m := range nodes {
-			if address.Covers(n.Range, m.Range) {
-				free.Add(free, m.Free.Count())
+		free := n.Free.Count()
+		for _, m := range nodes[i+1:] {
+			if m.Depth == 0 {
+				break // what lies in a block stands behind it
 			}
+			free.Add(free, m.Free.Count())
 		}
 		part, _ := new(big.Rat).SetFrac(free, address.Count(n.Range)).Float64()
 		word := fmt.Sprintf("%s is %s free", n.Block.Name, percent(part))
@@ -36,11 +37,18 @@ func spaceHead(nodes []space.Node) string {
 		}
 		words = append(words, word)
 	}
-	if len(words) == 0 {
+	const most = 6
+	switch {
+	case len(words) == 0:
 		return "all of it is held"
+	case len(words) > most:
+		words = append(words[:most], fmt.Sprintf("%d more blocks stand below", len(words)-most))
 	}
 	return strings.Join(words, ", and ")
 }
+
+// indent sets a block in behind the one that it lies in, as far as that can be read.
+func indent(n space.Node) string { return strings.Repeat("  ", min(n.Depth, 8)) }
 
 // percent writes a part as a percentage; what is not quite nothing or all is not written so.
 func percent(part float64) string {
@@ -81,7 +89,7 @@ func spaceSheet(nodes []space.Node, sizes [2]int) *sheet {
 			}
 		}
 		size := fitSize(n, sizes)
-		t.add(strings.Repeat("  ", n.Depth)+n.Block.Name, n.Range.String(), percent(n.Share(n.Used)), percent(n.Share(n.Held)), percent(n.Share(n.Inner)), percent(n.Share(n.Free)),
+		t.add(indent(n)+n.Block.Name, n.Range.String(), percent(n.Share(n.Used)), percent(n.Share(n.Held)), percent(n.Share(n.Inner)), percent(n.Share(n.Free)),
 			largest, fmt.Sprint(n.Pieces()), fmt.Sprintf("%s /%d", grouped(n.Fits(size)), size))
 	}
 	return t
@@ -100,7 +108,7 @@ const mapWidth = 64
 func (c *call) maps(nodes []space.Node) {
 	widest := 0
 	for _, n := range nodes {
-		widest = max(widest, 2*n.Depth+len(n.Block.Name))
+		widest = max(widest, len(indent(n))+len(n.Block.Name))
 	}
 	widest = min(widest, 28)
 	for _, n := range nodes {
@@ -114,7 +122,7 @@ func (c *call) maps(nodes []space.Node) {
 			bar.WriteString(cellColour[cells[i]].Sprint(strings.Repeat(cellMarks[cells[i]], run-i)))
 			i = run
 		}
-		label := strings.Repeat("  ", n.Depth) + n.Block.Name
+		label := indent(n) + n.Block.Name
 		if len(label) > widest {
 			label = label[:widest]
 		}

@@ -44,35 +44,87 @@ func (s *Survey) Tree() []Node {
 		}
 		return address.Compare(a.Range, b.Range)
 	})
-	heldSet := address.SetOf(held...)
-	var open []int
+	// Blocks with one range are a level; levels in each other are at most as many as an address has bits.
+	var open []*level
+	levels := make([]*level, len(nodes))
+	depth := 0
 	for i := range nodes {
 		n := &nodes[i]
-		for len(open) > 0 && !address.Covers(nodes[open[len(open)-1]].Range, n.Range) {
+		for len(open) > 0 && !address.Covers(open[len(open)-1].of, n.Range) {
+			depth -= open[len(open)-1].nodes
 			open = open[:len(open)-1]
 		}
-		n.Depth = len(open)
-		open = append(open, i)
-
-		whole := address.SetOf(n.Range)
-		if n.Block.Held {
-			n.Held = whole
-			continue
+		if len(open) == 0 || open[len(open)-1].of != n.Range {
+			open = append(open, &level{of: n.Range})
 		}
-		var inner []netip.Prefix
-		for _, other := range s.Estate.Blocks {
-			for _, r := range other.Ranges {
-				if !other.Held && other != n.Block && address.Covers(n.Range, r) && (r != n.Range || other.Within == n.Block) {
-					inner = append(inner, r)
-				}
-			}
-		}
-		n.Inner = address.SetOf(inner...)
-		n.Held = heldSet.Clip(n.Range).Minus(n.Inner)
-		n.Used = s.Occupied.Clip(n.Range).Minus(n.Inner).Minus(n.Held)
-		n.Free = whole.Minus(n.Inner).Minus(n.Held).Minus(n.Used)
+		here := open[len(open)-1]
+		n.Depth, levels[i] = depth, here
+		depth++
+		here.add(n.Block, open[:len(open)-1])
+	}
+	heldSet := address.SetOf(held...)
+	for i := range nodes {
+		nodes[i].fill(levels[i], s.Occupied, heldSet)
 	}
 	return nodes
+}
+
+// level is the blocks of one range.
+type level struct {
+	of     netip.Prefix
+	nodes  int
+	open   bool                   // whether one of them is not held
+	within map[*estate.Block]bool // blocks within which another of them lies by the plan's word
+	inner  []netip.Prefix         // smaller ranges in it, of blocks that are not held
+	filled map[bool]*Node         // what is used, held and free, by whether the whole range is in a block inside
+}
+
+// add notes a block of a level; around are the levels that it lies in.
+func (l *level) add(b *estate.Block, around []*level) {
+	l.nodes++
+	if b.Held {
+		return
+	}
+	if b.Within != nil {
+		if l.within == nil {
+			l.within = map[*estate.Block]bool{}
+		}
+		l.within[b.Within] = true
+	}
+	if l.open {
+		return // its range is noted already
+	}
+	l.open = true
+	for i := len(around) - 1; i >= 0; i-- {
+		around[i].inner = append(around[i].inner, l.of)
+		if around[i].open {
+			return // whose own range stands for it further out
+		}
+	}
+}
+
+// fill works out what the addresses of a node are for.
+func (n *Node) fill(l *level, occupied, held address.Set) {
+	whole := address.SetOf(n.Range)
+	if n.Block.Held {
+		n.Held = whole
+		return
+	}
+	inside := l.within[n.Block]
+	if done := l.filled[inside]; done != nil {
+		n.Used, n.Held, n.Inner, n.Free = done.Used, done.Held, done.Inner, done.Free
+		return
+	}
+	if n.Inner = address.SetOf(l.inner...); inside {
+		n.Inner = whole
+	}
+	n.Held = held.Clip(n.Range).Minus(n.Inner)
+	n.Used = occupied.Clip(n.Range).Minus(n.Inner).Minus(n.Held)
+	n.Free = whole.Minus(n.Inner).Minus(n.Held).Minus(n.Used)
+	if l.filled == nil {
+		l.filled = map[bool]*Node{}
+	}
+	l.filled[inside] = n
 }
 
 // Largest is the largest free block of a node, the lowest of several; the zero Prefix when nothing is free.
