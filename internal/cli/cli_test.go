@@ -387,9 +387,10 @@ func TestListsOnStandardInput(t *testing.T) {
 		assert.Contains(t, r.out, want)
 		assert.Equal(t, text != "", strings.Contains(r.err, "the list on standard input was taken"), r.err)
 	}
-	silent, _, err := os.Pipe()
+	silent, open, err := os.Pipe()
 	require.NoError(t, err)
 	defer silent.Close()
+	defer open.Close()
 	waiting := exec.Command(program, "overlaps")
 	waiting.Dir, waiting.Stdin = demo(t), silent
 	told, err := waiting.CombinedOutput()

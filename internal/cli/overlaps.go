@@ -89,8 +89,14 @@ func (c *call) planOverlaps(name, format, only string) (int, error) {
 			c.finding(c.err, src, f)
 		}
 	}
+	if found.Unjudged > 0 {
+		c.tell("%d more pairs of ranges share addresses than could be looked at: give them ranges of their own first", found.Unjudged)
+	}
 	if left > 0 && format != "text" {
 		c.tell("%s left out: no more than %d of a verdict are listed", phrase.Count(left, "more pair"), overlap.MaxPairs)
+	}
+	if found.Unjudged > 0 {
+		return no, err
 	}
 	for _, p := range shown {
 		if p.Verdict != overlap.Harmless {

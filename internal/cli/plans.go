@@ -62,8 +62,13 @@ func seldom(size int) {
 	}, percent)
 }
 
-// usual are the percentage and the limit that the runtime began with.
-var usual = sync.OnceValues(func() (int, int64) { return debug.SetGCPercent(-1), debug.SetMemoryLimit(-1) })
+// memoryGoal is what garbage collection tries to stay below, by working more often.
+const memoryGoal = 1600 << 20
+
+// usual are the percentage that the runtime began with, and the limit, where none was given to it (GOMEMLIMIT) the goal.
+var usual = sync.OnceValues(func() (int, int64) {
+	return debug.SetGCPercent(-1), min(debug.SetMemoryLimit(-1), memoryGoal)
+})
 
 // read reads a text, up to one byte more than a plan may have.
 func (s *screen) read(name string) (string, error) {

@@ -22,7 +22,7 @@ func (s *screen) finding(w io.Writer, src *text.Files, f diag.Finding) {
 		}
 		return
 	}
-	line, indent := s.excerpt(src.Line(f.At), f.At.Column())
+	line, indent := s.excerpt(src, f.At, s.width-4)
 	fmt.Fprintf(w, "    %s\n%s%s", dim.Sprint(line), strings.Repeat(" ", 4+indent), bad.Sprint("^"))
 	switch {
 	case fix == "":
@@ -49,20 +49,17 @@ func (c *call) findings(title string, all []diag.Finding, src *text.Files) {
 	}
 }
 
-// excerpt is a line of the text, cut to the width of the screen, and where in it the column is that matters.
-func (s *screen) excerpt(line string, column int) (shown string, indent int) {
-	runes := []rune(line)
-	column = min(max(column, 1), len(runes)+1)
-	room := s.width - 4
-	start := 0
-	for start < column-1 && runes[start] == ' ' {
-		start++
+// excerpt is a line of the text, cut to so many columns, and where in it the place is that matters.
+func (s *screen) excerpt(src *text.Files, at text.Pos, room int) (shown string, indent int) {
+	before, after, whole := src.Around(at, room, room)
+	if whole {
+		before = strings.TrimLeft(before, " ")
 	}
-	if column-start > room {
-		start = column - room/2
+	if runes := []rune(before); len(runes) > room {
+		before = string(runes[len(runes)-room/2:])
 	}
-	before := clean(string(runes[start : column-1]))
-	after := clean(string(runes[column-1 : max(min(len(runes), start+room), column-1)]))
+	before = clean(before)
+	after = pretty.Trim(clean(after), max(room-pretty.StringWidth(before), 0))
 	return before + after, pretty.StringWidth(before)
 }
 

@@ -71,7 +71,7 @@ func (c *reachCall) blockers(a *reach.Answer) {
 	for i, b := range a.Blockers {
 		c.say("\n%s %s", bad.Sprintf("%3d.", i+1), c.wrap(5, clean(b.Message)))
 		where := clean(src.Where(b.At))
-		line := pretty.Snip(clean(strings.TrimSpace(src.Line(b.At))), max(c.width-7-pretty.StringWidth(where), 20), "…")
+		line, _ := c.excerpt(src, b.At, max(c.width-7-pretty.StringWidth(where), 20))
 		c.say("     %s  %s", place.Sprint(where), dim.Sprint(line))
 		if fix := b.Fix(); fix != "" {
 			c.say("     fix: %s", c.wrap(10, clean(fix)))

@@ -17,6 +17,9 @@ import (
 
 var conflicts = Rule{"conflict", Meets, "Ranges that overlap and meet: in one network, or over a peering, a hub or a link.", func(r *run) {
 	found := overlap.Estate(r.Estate)
+	if found.Unjudged > 0 {
+		r.report(diag.Error, r.Plan.Files.First().Start(), nil, "give them ranges of their own", "%d more pairs of ranges share addresses than could be looked at", found.Unjudged)
+	}
 	for i, p := range found.Pairs {
 		if p.Verdict != overlap.Conflict {
 			break

@@ -15,13 +15,24 @@ func Nearest(word string, known []string) string {
 		return ""
 	}
 	best, least := "", 1+max(1, (len(word)+2)/3)
+	longer, longerOnes := "", 0
 	for _, k := range known {
 		if len(k) > 100 {
 			continue
 		}
+		if word != "" && strings.HasPrefix(k, word) {
+			longer = k
+			longerOnes++
+		}
+		if max(len(k)-len(word), len(word)-len(k)) >= 4*least {
+			continue // the distance is of characters, of up to four bytes
+		}
 		if n := levenshtein.ComputeDistance(word, k); n < least {
 			best, least = k, n
 		}
+	}
+	if best == "" && longerOnes == 1 {
+		return longer // a name that was not written to its end
 	}
 	return best
 }

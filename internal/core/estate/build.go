@@ -2,6 +2,7 @@ package estate
 
 import (
 	"fmt"
+	"maps"
 	"net/netip"
 	"runtime"
 	"slices"
@@ -10,6 +11,7 @@ import (
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/profile"
 	"wendrik/internal/core/text"
@@ -18,11 +20,9 @@ import (
 // Load decodes a text and binds its names. It reports every problem of the text in one run, in the order of the text;
 // with findings of severity error the estate is incomplete, and no answer about it can be trusted.
 func Load(files *text.Files) (*Estate, []diag.Finding) {
-	p, findings := plan.Decode(files)
-	e, more := Build(p)
-	findings = append(findings, more...)
-	diag.Sort(findings)
-	return e, findings
+	p, found := plan.Decode(files)
+	e := build(p, found)
+	return e, found.All()
 }
 
 // With is the estate that the plan describes once changes are made in it, with the findings of loading that. The error
@@ -37,9 +37,9 @@ func (e *Estate) With(c text.Changes) (*Estate, []diag.Finding, error) {
 	return changed, findings, nil
 }
 
-// Build binds the names of a plan. What cannot be bound is left out and reported.
-func Build(p *plan.Plan) (*Estate, []diag.Finding) {
-	b := &builder{e: &Estate{Plan: p, scope: scope{}, public: make(map[netip.Addr]Host, len(p.Workloads)/8)}}
+// build binds the names of a plan. What cannot be bound is left out and reported.
+func build(p *plan.Plan, found *diag.Bag) *Estate {
+	b := &builder{found: found, e: &Estate{Plan: p, scope: scope{}, public: make(map[netip.Addr]Host, len(p.Workloads)/8)}}
 	b.e.Profile = p.Profile.On(profile.BuiltIn[len(profile.BuiltIn)-1])
 	b.regions()
 	b.space()
@@ -58,7 +58,7 @@ func Build(p *plan.Plan) (*Estate, []diag.Finding) {
 	b.rules()
 	b.expectations()
 	b.freeze()
-	return b.e, b.findings
+	return b.e
 }
 
 // freeze makes all tables ready for lookups.
@@ -110,7 +110,8 @@ func (e *Estate) findStandIn() netip.Addr {
 
 type builder struct {
 	e        *Estate
-	findings []diag.Finding
+	found    *diag.Bag
+	searched int          // names looked through
 	room     []netip.Addr // for lists of addresses
 	places   []*Group     // for lists of groups
 }
@@ -148,12 +149,12 @@ func (b *builder) sideBySide(n int, do func(b *builder, from, to int)) {
 	each := make([]*builder, parts)
 	var all sync.WaitGroup
 	for i := range each {
-		each[i] = &builder{e: b.e}
+		each[i] = &builder{e: b.e, found: &diag.Bag{}}
 		all.Go(func() { do(each[i], i*n/parts, (i+1)*n/parts) })
 	}
 	all.Wait()
 	for _, part := range each {
-		b.findings = append(b.findings, part.findings...)
+		b.found.Take(part.found)
 	}
 }
 
@@ -176,12 +177,26 @@ func (s spot) path() text.Path {
 }
 
 func (b *builder) report(at text.Pos, in spot, code diag.Code, fix, format string, args ...any) {
-	b.findings = append(b.findings, diag.Finding{Code: code, At: at, Place: in.path(), Message: fmt.Sprintf(format, args...), Fixes: diag.Advise(fix)})
+	if !b.found.Full() {
+		b.found.Add(diag.Finding{Code: code, At: at, Place: in.path(), Message: fmt.Sprintf(format, args...), Fixes: diag.Advise(fix)})
+	}
 }
 
-// unknown reports a name that nothing of its kind has.
-func (b *builder) unknown(t plan.Text, in spot, kind string, known []string) {
-	b.report(t.At, in, unknownName, diag.Instead(t.Value, kind, known), "there is no %s named %q", kind, t.Value)
+// maxSearched is how many names are looked through for those that a mistyped one may mean.
+const maxSearched = 2_000_000
+
+// unknown reports a name that nothing of its kind has; known are the names that there are.
+func (b *builder) unknown(t plan.Text, in spot, kind string, known func() []string) {
+	if b.found.Full() {
+		return
+	}
+	fix := "name one that there is"
+	if b.searched < maxSearched {
+		names := known()
+		b.searched += len(names)
+		fix = diag.Instead(t.Value, kind, names)
+	}
+	b.report(t.At, in, unknownName, fix, "there is no %s named %q", kind, phrase.Clip(t.Value))
 }
 
 // lookup finds an object of a kind by name, in the estate or in a network or hub, or reports the name.
@@ -192,7 +207,7 @@ func lookup[T Object](b *builder, owner Object, s scope, kind Kind, t plan.Text,
 		if owner != nil {
 			words = strings.TrimPrefix(words, string(owner.Kind())+" ") + " of " + string(owner.Kind()) + " " + owner.ID()
 		}
-		b.unknown(t, in, words, s.names(kind))
+		b.unknown(t, in, words, func() []string { return s.names(kind) })
 	}
 	return found
 }
@@ -201,12 +216,7 @@ func lookup[T Object](b *builder, owner Object, s scope, kind Kind, t plan.Text,
 func (b *builder) region(t plan.Text, in spot) *plan.Region {
 	r := b.e.regions[t.Value]
 	if r == nil {
-		known := make([]string, 0, len(b.e.regions))
-		for name := range b.e.regions {
-			known = append(known, name)
-		}
-		slices.Sort(known)
-		b.unknown(t, in, "region", known)
+		b.unknown(t, in, "region", func() []string { return slices.Sorted(maps.Keys(b.e.regions)) })
 	}
 	return r
 }

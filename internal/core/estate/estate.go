@@ -276,7 +276,8 @@ type Hub struct {
 	Attachments []*Attachment
 	Tables      []*HubTable
 
-	scope scope
+	scope    scope
+	attached map[string]*Attachment // by the name of what is attached
 }
 
 // HubLink joins two hubs.

@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
@@ -162,7 +163,7 @@ func (b *builder) startWorkloads() (wait func() []Workload) {
 	all := make([]Workload, len(given))
 	names := make(map[string]Object, len(given))
 	b.e.scope[WorkloadKind], b.e.scope[NetworkKind] = names, map[string]Object{} // from here on, nobody writes to the scope itself
-	own := &builder{e: b.e}
+	own := &builder{e: b.e, found: &diag.Bag{}}
 	var reading sync.WaitGroup
 	reading.Go(func() {
 		for i := range all {
@@ -174,7 +175,7 @@ func (b *builder) startWorkloads() (wait func() []Workload) {
 	})
 	return func() []Workload {
 		reading.Wait()
-		b.findings = append(b.findings, own.findings...)
+		b.found.Take(own.found)
 		return all
 	}
 }
@@ -283,11 +284,13 @@ func (b *builder) home(t plan.Text, in spot) *Subnet {
 	}
 	s := n.Subnet(subnet)
 	if s == nil {
-		known := n.scope.names(SubnetKind)
-		for i, name := range known {
-			known[i] = n.Name + "/" + name
-		}
-		b.unknown(t, in, "subnet", known)
+		b.unknown(t, in, "subnet", func() []string {
+			known := n.scope.names(SubnetKind)
+			for i, name := range known {
+				known[i] = n.Name + "/" + name
+			}
+			return known
+		})
 	}
 	return s
 }

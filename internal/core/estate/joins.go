@@ -2,6 +2,7 @@ package estate
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -87,7 +88,7 @@ func (b *builder) halves(named, ends []plan.Text, into *[2]bool, in spot) {
 	for _, t := range named {
 		i := slices.IndexFunc(ends, func(end plan.Text) bool { return end.Value == t.Value })
 		if i < 0 {
-			b.unknown(t, in, "end of this "+string(in.of.Kind()), []string{ends[0].Value, ends[1].Value})
+			b.unknown(t, in, "end of this "+string(in.of.Kind()), func() []string { return []string{ends[0].Value, ends[1].Value} })
 			continue
 		}
 		into[i] = true
@@ -96,7 +97,7 @@ func (b *builder) halves(named, ends []plan.Text, into *[2]bool, in spot) {
 
 func (b *builder) hubs() {
 	for _, p := range b.e.Plan.Hubs {
-		h := &Hub{Plan: p, Name: p.Name.Value, scope: scope{}}
+		h := &Hub{Plan: p, Name: p.Name.Value, scope: scope{}, attached: map[string]*Attachment{}}
 		b.e.Hubs = append(b.e.Hubs, h)
 		b.e.scope.bind(h.Name, h)
 		if p.Region.Given() {
@@ -117,10 +118,11 @@ func (b *builder) hubs() {
 			case a.Site != nil:
 				a.Site.Attachments = append(a.Site.Attachments, a)
 			default:
-				b.unknown(ap.Who, spot{h, "attach"}, "network or site", b.e.scope.names(NetworkKind, SiteKind))
+				b.unknown(ap.Who, spot{h, "attach"}, "network or site", func() []string { return b.e.scope.names(NetworkKind, SiteKind) })
 				continue
 			}
 			h.Attachments = append(h.Attachments, a)
+			h.attached[a.To().ID()] = a
 		}
 	}
 }
@@ -140,7 +142,7 @@ func (b *builder) hubLinks() {
 		for _, t := range p.Tables {
 			i := slices.IndexFunc(l.Between[:], func(h *Hub) bool { return h.Name == t.Who.Value })
 			if i < 0 {
-				b.unknown(t.Who, spot{l, "tables"}, "end of this hub link", []string{p.Between[0].Value, p.Between[1].Value})
+				b.unknown(t.Who, spot{l, "tables"}, "end of this hub link", func() []string { return []string{p.Between[0].Value, p.Between[1].Value} })
 				continue
 			}
 			l.Tables[i] = b.tableOfHub(l.Between[i], t.Table, spot{l, "tables"})
@@ -192,13 +194,9 @@ func (b *builder) hubTable(t *HubTable) {
 
 // attached finds who is attached to a hub under a name, or reports the name.
 func (b *builder) attached(h *Hub, t plan.Text, in spot) *Attachment {
-	var known []string
-	for _, a := range h.Attachments {
-		if a.To().ID() == t.Value {
-			return a
-		}
-		known = append(known, a.To().ID())
+	if a := h.attached[t.Value]; a != nil {
+		return a
 	}
-	b.unknown(t, in, "attachment of hub "+h.Name, known)
+	b.unknown(t, in, "attachment of hub "+h.Name, func() []string { return slices.Sorted(maps.Keys(h.attached)) })
 	return nil
 }

@@ -99,7 +99,7 @@ func (b *builder) zone(n *Network, z plan.Text, in spot) {
 	case len(n.Regions) == 0 && n.Plan.Regions == nil:
 		b.report(z.At, in, noRegion, "add  region:  to the network", "network %s has a zone and no region", n.Name)
 	case len(n.Regions) > 0:
-		b.unknown(z, in, "zone of region "+n.Regions[0].Name.Value, known)
+		b.unknown(z, in, "zone of region "+n.Regions[0].Name.Value, func() []string { return known })
 	}
 }
 

@@ -188,16 +188,18 @@ func (b *builder) nextHop(n *Network, via plan.Text, in spot) Object {
 		}
 		return w
 	}
-	known := n.scope.names(GatewayKind)
-	for _, p := range n.Peerings {
-		known = append(known, p.Name)
-	}
-	for _, a := range n.Attachments {
-		known = append(known, a.Hub.Name)
-	}
-	for _, s := range n.Links {
-		known = append(known, s.Name)
-	}
-	b.unknown(via, in, "gateway, peering, hub, site or workload", append(known, plan.Blackhole))
+	b.unknown(via, in, "gateway, peering, hub, site or workload", func() []string {
+		known := n.scope.names(GatewayKind)
+		for _, p := range n.Peerings {
+			known = append(known, p.Name)
+		}
+		for _, a := range n.Attachments {
+			known = append(known, a.Hub.Name)
+		}
+		for _, s := range n.Links {
+			known = append(known, s.Name)
+		}
+		return append(known, plan.Blackhole)
+	})
 	return nil
 }

@@ -77,7 +77,7 @@ func (b *builder) expectations() {
 		for _, end := range []string{x.From, x.To} {
 			if !b.e.isEnd(end) {
 				b.unknown(plan.Text{Value: end, At: x.At}, spot{key: "expect"}, "workload, site, network, tier or subnet",
-					append(b.e.scope.names(WorkloadKind, SiteKind, NetworkKind), "internet"))
+					func() []string { return append(b.e.scope.names(WorkloadKind, SiteKind, NetworkKind), "internet") })
 			}
 		}
 	}

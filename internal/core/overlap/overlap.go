@@ -78,7 +78,12 @@ func (t Thing) Place() text.Path { return t.of.Place() }
 type Found struct {
 	Pairs []Pair          // conflicts first, then latent pairs, then harmless ones, each in the order of the ranges
 	Left  map[Verdict]int // how many more pairs there are of a verdict
+	// Unjudged is how many pairs share addresses beyond the first maxJudged, with such among them as are of no interest.
+	Unjudged uint64
 }
+
+// maxJudged is how many pairs are looked at: thousands of things in one range are more pairs than anybody wants to know.
+const maxJudged = 20_000_000
 
 // MaxPairs is how many pairs of each verdict are told; more are counted.
 const MaxPairs = 10_000
@@ -96,10 +101,13 @@ func Estate(e *estate.Estate) *Found {
 	j := newJudge(e)
 	found := &Found{Left: map[Verdict]int{}}
 	var told [3]int // by rank
-	address.Pairs(ranges, func(outer, inner int) bool {
+	judged := uint64(0)
+	total := address.Pairs(ranges, func(outer, inner int) bool {
+		judged++
+		more := judged < maxJudged
 		a, b := &things[outer], &things[inner]
 		if belong(a, b) || belong(b, a) {
-			return true
+			return more
 		}
 		if a.At.Known() && b.At.Known() && a.At > b.At {
 			a, b = b, a
@@ -107,7 +115,7 @@ func Estate(e *estate.Estate) *Found {
 		first, second := inOrder(a, b)
 		verdict, because := j.judge(first, second)
 		if told[verdict.rank()]++; told[verdict.rank()] > MaxPairs {
-			return true
+			return more
 		}
 		p := Pair{A: *a, B: *b, Shared: address.Shared(a.Range, b.Range), Verdict: verdict}
 		p.Why, p.Chain = j.words(because, first, second)
@@ -115,8 +123,9 @@ func Estate(e *estate.Estate) *Found {
 			p.Move = j.move(p.A, p.B)
 		}
 		found.Pairs = append(found.Pairs, p)
-		return true
+		return more
 	})
+	found.Unjudged = total - judged
 	for _, v := range []Verdict{Conflict, Latent, Harmless} {
 		if left := told[v.rank()] - MaxPairs; left > 0 {
 			found.Left[v] = left

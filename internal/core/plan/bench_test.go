@@ -44,8 +44,8 @@ func BenchmarkDecode(b *testing.B) {
 		b.Run(fmt.Sprintf("%d networks, decoded", n), func(b *testing.B) {
 			b.SetBytes(int64(len(content)))
 			for b.Loop() {
-				if p, problems := Decode(text.One("p", string(content))); len(problems) > 0 || len(p.Networks) != n {
-					b.Fatal(problems)
+				if p, found := Decode(text.One("p", string(content))); len(found.All()) > 0 || len(p.Networks) != n {
+					b.Fatal(found.All())
 				}
 			}
 		})

@@ -5,55 +5,54 @@ import (
 	"regexp"
 	"runtime"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/flow"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
 )
 
-// Decode reads a plan. It goes on after each problem, and returns what it could read together with every finding, in
-// the order of the text; the plan is incomplete when there are findings. It never returns a nil plan.
-func Decode(files *text.Files) (*Plan, []diag.Finding) {
+// Decode reads a plan. It goes on after each problem, and returns what it could read together with what it found; the
+// plan is incomplete when that is anything. Neither is ever nil.
+func Decode(files *text.Files) (*Plan, *diag.Bag) {
 	d := &decoder{plan: &Plan{Files: files}, flowsOf: map[string]flow.Set{}}
 	tree, problem := files.First().Tree()
 	if problem != nil {
-		return d.plan, []diag.Finding{{Code: diag.Code(problem.Code), At: problem.At, Message: problem.Message, Fixes: diag.Advise(problem.Fix)}}
+		d.found.Add(diag.Finding{Code: diag.Code(problem.Code), At: problem.At, Message: problem.Message, Fixes: diag.Advise(problem.Fix)})
+		return d.plan, &d.found
 	}
 	root := tree.Root()
 	start := files.First().Start()
 	if root.Kind() == 0 {
-		return d.plan, []diag.Finding{{Code: empty, At: start, Message: "the plan is empty",
-			Fixes: diag.Advise("start it with  wendrik: 1  and  estate: NAME")}}
+		d.report(start, empty, "the plan is empty", "start it with  wendrik: 1  and  estate: NAME")
+		return d.plan, &d.found
 	}
 	readMap(d, root, planFields, d.plan, start)
 	if v := d.plan.Version; v.Given() && v.Value != 1 {
 		d.report(v.At, badVersion, fmt.Sprintf("this plan is of version %d, and this program reads version 1", v.Value), "wendrik: 1")
 	}
-	diag.Sort(d.findings)
-	if d.dropped > 0 {
-		d.findings = append(d.findings, diag.Finding{Code: more, Message: fmt.Sprintf("%d more problems are not shown", d.dropped),
-			Fixes: diag.Advise("fix these first")})
-	}
-	return d.plan, d.findings
+	return d.plan, &d.found
 }
 
-// A text from a stranger may hold a problem in every byte, or aliases that stand for aliases: both are bounded.
+// Aliases in a text from a stranger may stand for aliases, and a few bytes for a thing with much room: both are bounded.
 const (
-	maxFindings     = 1000
 	maxAliasedNodes = 1_000_000
+	maxNamed        = 500_000
+	maxFew          = 1_000 // ranges, addresses, zones and the like of one thing
 )
 
 type decoder struct {
-	plan     *Plan
-	path     text.Path // where the decoder is
-	findings []diag.Finding
-	dropped  int // findings over maxFindings
-	aliases  int // aliases being read
-	aliased  int // nodes read inside aliases
-	bombed   bool
-	flowsOf  map[string]flow.Set // texts of flows that were read before
+	plan    *Plan
+	path    text.Path // where the decoder is
+	found   diag.Bag
+	aliases int // aliases being read
+	aliased int // nodes read inside aliases
+	bombed  bool
+	named   int                 // things with a name that were read
+	flowsOf map[string]flow.Set // texts of flows that were read before
 
 	// Where short lists of values lie, many in one piece of memory.
 	textSlab  slab[Text]
@@ -104,11 +103,9 @@ func to[T, V any](part func(*T) *V, read func(*decoder, text.Node) V) func(*deco
 
 // report adds a finding at the place where the decoder is.
 func (d *decoder) report(at text.Pos, code diag.Code, message, fix string) {
-	if len(d.findings) >= maxFindings {
-		d.dropped++
-		return
+	if !d.found.Full() {
+		d.found.Add(diag.Finding{Code: code, At: at, Place: slices.Clone(d.path), Message: message, Fixes: diag.Advise(fix)})
 	}
-	d.findings = append(d.findings, diag.Finding{Code: code, At: at, Place: slices.Clone(d.path), Message: message, Fixes: diag.Advise(fix)})
 }
 
 // within runs read with one more word on the path.
@@ -145,6 +142,19 @@ func (d *decoder) leave(entered bool) {
 	}
 }
 
+// tagged reports a tag; a plan has none, and what is tagged means something else.
+func (d *decoder) tagged(n text.Node) bool {
+	if n.Tag() == "" {
+		return false
+	}
+	what := "what is behind it"
+	if n.Kind() == text.ScalarKind {
+		what = strconv.Quote(phrase.Clip(n.Value()))
+	}
+	d.report(n.At(), tagged, "a plan has no tags", fmt.Sprintf("write %s without %s", what, phrase.Clip(n.Tag())))
+	return true
+}
+
 // kindName says what a node is, in words for a message.
 func kindName(n text.Node) string {
 	switch n.Kind() {
@@ -165,7 +175,7 @@ func kindName(n text.Node) string {
 // reported, and is not readable.
 func (d *decoder) mapping(n text.Node, want string) (m text.Node, readable bool) {
 	switch {
-	case n.Kind() == 0:
+	case n.Kind() == 0 || d.tagged(n):
 		return text.Node{}, false
 	case n.Kind() == text.MapKind:
 		return n, true
@@ -179,16 +189,16 @@ func (d *decoder) mapping(n text.Node, want string) (m text.Node, readable bool)
 // key gives the word that a key is, or reports what it is instead.
 func (d *decoder) key(n text.Node) (Text, bool) {
 	if n.Kind() != text.ScalarKind {
-		d.report(n.At(), wrongKind, "a key is a single word, not "+kindName(n), "")
+		d.report(n.At(), wrongKind, "a key is a single word, not "+kindName(n), "write  key: value")
 		return Text{}, false
 	}
-	return Text{n.Value(), n.At()}, true
+	return Text{n.Value(), n.At()}, !d.tagged(n)
 }
 
 // twice reports a key that stands twice.
 func (d *decoder) twice(key Text, first text.Pos) {
 	d.within(key.Value, func() {
-		d.report(key.At, duplicateKey, fmt.Sprintf("%q stands twice here, first on line %d", key.Value, first.Line()), "keep one of the two")
+		d.report(key.At, duplicateKey, fmt.Sprintf("%q stands twice here, first on line %d", phrase.Clip(key.Value), first.Line()), "keep one of the two")
 	})
 }
 
@@ -196,6 +206,18 @@ func (d *decoder) twice(key Text, first text.Pos) {
 type entry struct {
 	key   Text
 	value text.Node
+}
+
+// some calls visit for every element of a list that must have one: where a value belongs, empty is not absent.
+func (d *decoder) some(n text.Node, what string, visit func(n text.Node)) {
+	target, entered := d.follow(n)
+	d.leave(entered)
+	empty := target.Kind() == text.ScalarKind && target.IsNull() || target.Kind() == text.ListKind && target.Nodes() == 1
+	if empty && !d.tagged(target) {
+		d.report(target.At(), nothingHere, fmt.Sprintf("%s belongs here, and nothing stands here", what), "write it, or leave the key out")
+		return
+	}
+	d.few(n, visit)
 }
 
 // words are the entries of a mapping whose keys are words. It reports the others.
@@ -333,7 +355,7 @@ func (d *decoder) unknownKey(key Text, known []string) {
 	} else if near := diag.Nearest(key.Value, known); near != "" {
 		fix = fmt.Sprintf("did you mean %s?", near)
 	}
-	d.report(key.At, unknownKey, fmt.Sprintf("%q is not a key of this place", key.Value), fix)
+	d.report(key.At, unknownKey, fmt.Sprintf("%q is not a key of this place", phrase.Clip(key.Value)), fix)
 }
 
 var (
@@ -358,6 +380,11 @@ func readNamed[T any](d *decoder, n text.Node, fields []field[T], name func(*T) 
 	n, entered := d.follow(n)
 	defer d.leave(entered)
 	entries := d.words(n, "a mapping from names")
+	if d.named += len(entries); d.named > maxNamed {
+		over := entries[max(0, len(entries)-(d.named-maxNamed))]
+		d.report(over.key.At, tooMany, fmt.Sprintf("the plan names more than %d things", maxNamed), "split the estate into plans of their own")
+		return nil
+	}
 	read := func(d *decoder, things []T, entries []entry) {
 		for i, e := range entries {
 			d.path = append(d.path, e.key.Value)
@@ -400,9 +427,7 @@ func readSideBySide[T any](d *decoder, things []T, entries []entry, read func(*d
 		return false
 	}
 	for _, part := range parts {
-		room := min(len(part.findings), maxFindings-len(d.findings))
-		d.findings = append(d.findings, part.findings[:room]...)
-		d.dropped += part.dropped + len(part.findings) - room
+		d.found.Take(&part.found)
 	}
 	return true
 }
@@ -422,7 +447,7 @@ func (d *decoder) checkName(name Text) {
 		if better := tidyName(name.Value); isName(better) {
 			fix += ": " + better
 		}
-		d.report(name.At, badName, fmt.Sprintf("%q cannot be a name", name.Value), fix)
+		d.report(name.At, badName, fmt.Sprintf("%q cannot be a name", phrase.Clip(name.Value)), fix)
 	}
 }
 
@@ -432,6 +457,19 @@ func tidyName(s string) string {
 	return strings.Trim(notInNames.ReplaceAllString(strings.ToLower(s), "-"), "-0123456789")
 }
 
+// few calls visit for every element of a list of which one thing has a few.
+func (d *decoder) few(n text.Node, visit func(n text.Node)) {
+	count := 0
+	d.elements(n, func(n text.Node) {
+		if count++; count == maxFew+1 {
+			d.report(n.At(), tooMany, fmt.Sprintf("more than %d values stand in this list, and the rest was left out", maxFew), "leave some out")
+		}
+		if count <= maxFew {
+			visit(n)
+		}
+	})
+}
+
 // elements calls visit for every element of a list; a single value counts as a list of one.
 func (d *decoder) elements(n text.Node, visit func(n text.Node)) {
 	n, entered := d.follow(n)
@@ -439,6 +477,9 @@ func (d *decoder) elements(n text.Node, visit func(n text.Node)) {
 	switch n.Kind() {
 	case 0:
 	case text.ListKind:
+		if d.tagged(n) {
+			return
+		}
 		for c := range n.Elements() {
 			visit(c)
 		}

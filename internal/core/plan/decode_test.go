@@ -16,7 +16,8 @@ import (
 
 func decode(t *testing.T, content string) (*Plan, []diag.Finding) {
 	t.Helper()
-	return Decode(text.One("wendrik.yaml", content))
+	p, found := Decode(text.One("wendrik.yaml", content))
+	return p, found.All()
 }
 
 func TestEveryKeyIsRead(t *testing.T) {
@@ -176,13 +177,13 @@ func TestBombs(t *testing.T) {
 	_, findings = decode(t, "wendrik: 1\nnetworks: &a {b: {tiers: *a}}\n")
 	assert.NotEmpty(t, findings, "an alias inside itself")
 
-	_, findings = Decode(text.One("wendrik.yaml", string(make([]byte, text.MaxSize+1))))
+	_, findings = decode(t, string(make([]byte, text.MaxSize+1)))
 	require.Len(t, findings, 1)
 	assert.EqualValues(t, "text-too-large", findings[0].Code)
 
 	_, findings = decode(t, "wendrik: 1\n"+strings.Repeat("x", 1<<16)+": 1\nspace: {"+strings.Repeat("a: {}, ", 5000)+"}\n")
-	require.Len(t, findings, maxFindings+1)
-	assert.Contains(t, findings[maxFindings].Message, "more problems are not shown")
+	require.Len(t, findings, diag.MaxFindings+1)
+	assert.Contains(t, findings[diag.MaxFindings].Message, "more problems stand in the text")
 }
 
 // FuzzDecode looks for texts that crash the decoder or make it point outside the text.
@@ -194,9 +195,9 @@ func FuzzDecode(f *testing.F) {
 	f.Add([]byte("\ufeffwendrik: 1\n? a\n: |\n  b\n"))
 	f.Fuzz(func(t *testing.T, content []byte) {
 		files := text.One("wendrik.yaml", string(content))
-		p, findings := Decode(files)
+		p, found := Decode(files)
 		require.NotNil(t, p)
-		for _, f := range findings {
+		for _, f := range found.All() {
 			require.NotEmpty(t, f.Message)
 			if f.At.Known() {
 				require.LessOrEqual(t, f.At.Line(), strings.Count(string(content), "\n")+1, f.Message)

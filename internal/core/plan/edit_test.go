@@ -21,7 +21,8 @@ func FuzzApply(f *testing.F) {
 	f.Add([]byte("networks:\n  booking: &a\n    size: |\n     /20\n   \n    subnets:\nx: *a"))
 	f.Fuzz(func(t *testing.T, content []byte) {
 		files := text.One("t", string(content))
-		before, problems := Decode(files)
+		before, found := Decode(files)
+		problems := found.All()
 		var booking *Network
 		for _, n := range before.Networks {
 			if n.Name.Value == "booking" {
@@ -46,7 +47,8 @@ func FuzzApply(f *testing.F) {
 		if err != nil {
 			return
 		}
-		got, problems := Decode(text.One("t", after))
+		got, foundAfter := Decode(text.One("t", after))
+		problems = foundAfter.All()
 		require.Empty(t, problems, "%s", after)
 		require.Len(t, got.Networks, len(before.Networks))
 		for i, n := range got.Networks {

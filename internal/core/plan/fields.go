@@ -38,7 +38,7 @@ var blockFields = []field[Block]{
 
 var networkFields = []field[Network]{
 	{key: "profile", doc: "how its cloud behaves, where that differs from the estate's profile", shape: aProfile, read: to(func(n *Network) *ProfileSetting { return &n.Profile }, (*decoder).profile)},
-	{key: "region", doc: "the region it lives in; a list where a subnet spans a region", shape: listOf(aName), read: to(func(n *Network) *[]Text { return &n.Regions }, (*decoder).texts)},
+	{key: "region", doc: "the region it lives in; a list where a subnet spans a region", shape: listOf(aName), read: to(func(n *Network) *[]Text { return &n.Regions }, (*decoder).fewTexts)},
 	{key: "from", doc: "the block of space that its range is carved from", shape: aName, read: to(func(n *Network) *Text { return &n.From }, (*decoder).text)},
 	{key: "size", doc: "the size of the range to carve, such as /20", shape: aSize, read: to(func(n *Network) *Number { return &n.Size }, (*decoder).size)},
 	{key: "size6", doc: "the size of the IPv6 range to carve, such as /56", shape: aSize, read: to(func(n *Network) *Number { return &n.Size6 }, (*decoder).size)},
@@ -63,7 +63,7 @@ var tierFields = []field[Tier]{
 	{key: "growth", doc: "room to grow on top of hosts, such as 50%", shape: aPercentage, read: to(func(t *Tier) *Number { return &t.Growth }, (*decoder).growth)},
 	{key: "slot", doc: "which piece of the network its block is, counted from 0; the lowest free one unless written", shape: aCount, read: to(func(t *Tier) *Number { return &t.Slot }, (*decoder).count)},
 	{key: "size", doc: "the size of each of its subnets, in place of hosts", shape: aSize, read: to(func(t *Tier) *Number { return &t.Size }, (*decoder).size)},
-	{key: "zones", doc: "the zones it has subnets in, when not all", shape: listOf(aName), read: to(func(t *Tier) *[]Text { return &t.Zones }, (*decoder).texts)},
+	{key: "zones", doc: "the zones it has subnets in, when not all", shape: listOf(aName), read: to(func(t *Tier) *[]Text { return &t.Zones }, (*decoder).fewTexts)},
 	{key: "spare", doc: "for how many more zones its block leaves room; 1 unless written", shape: aCount, read: to(func(t *Tier) *Number { return &t.Spare }, (*decoder).count)},
 }
 
@@ -124,7 +124,7 @@ var workloadFields = []field[Workload]{
 	{key: "in", doc: "the subnet it lives in, as network/subnet", shape: aWord, required: true, read: to(func(w *Workload) *Text { return &w.In }, (*decoder).text)},
 	{key: "address", doc: "its address, or a list with one of each family", shape: listOf(anAddress), required: true, read: to(func(w *Workload) *[]Addr { return &w.Addrs }, (*decoder).addrs)},
 	{key: "public", doc: "the address by which the internet reaches it", shape: listOf(anAddress), read: to(func(w *Workload) *[]Addr { return &w.Public }, (*decoder).addrs)},
-	{key: "groups", doc: "the security groups it is in", shape: listOf(aName), read: to(func(w *Workload) *[]Text { return &w.Groups }, (*decoder).texts)},
+	{key: "groups", doc: "the security groups it is in", shape: listOf(aName), read: to(func(w *Workload) *[]Text { return &w.Groups }, (*decoder).fewTexts)},
 	{key: "listens", doc: "what it listens on, such as tcp/443", shape: listOf(aWord), read: to(func(w *Workload) *[]Flows { return &w.Listens }, (*decoder).flows)},
 	{key: "forwards", doc: "plain or nat: passes on what routes lead to it, as it is or under its own address", shape: enum("plain", "nat"), read: to(func(w *Workload) *Text { return &w.Forwards }, oneOf("plain", "nat"))},
 	{key: "targets", doc: "of a balancer: the workloads that it hands flows on to", shape: listOf(aName), read: to(func(w *Workload) *[]Text { return &w.Targets }, (*decoder).texts)},
@@ -132,15 +132,15 @@ var workloadFields = []field[Workload]{
 }
 
 var peeringFields = []field[Peering]{
-	{key: "between", doc: "the two networks", shape: listOf(aName), required: true, read: to(func(p *Peering) *[]Text { return &p.Between }, (*decoder).texts)},
-	{key: "accepted", doc: "the networks whose owners have agreed to it", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Accepted }, (*decoder).texts)},
-	{key: "exports", doc: "the networks that let the other have their routes to sites and hubs", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Exports }, (*decoder).texts)},
-	{key: "imports", doc: "the networks that take such routes from the other", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Imports }, (*decoder).texts)},
+	{key: "between", doc: "the two networks", shape: listOf(aName), required: true, read: to(func(p *Peering) *[]Text { return &p.Between }, (*decoder).someTexts)},
+	{key: "accepted", doc: "the networks whose owners have agreed to it", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Accepted }, (*decoder).fewTexts)},
+	{key: "exports", doc: "the networks that let the other have their routes to sites and hubs", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Exports }, (*decoder).fewTexts)},
+	{key: "imports", doc: "the networks that take such routes from the other", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Imports }, (*decoder).fewTexts)},
 }
 
 var hubLinkFields = []field[HubLink]{
-	{key: "between", doc: "the two hubs", shape: listOf(aName), required: true, read: to(func(l *HubLink) *[]Text { return &l.Between }, (*decoder).texts)},
-	{key: "accepted", doc: "the hubs whose owners have agreed to it", shape: listOf(aName), read: to(func(l *HubLink) *[]Text { return &l.Accepted }, (*decoder).texts)},
+	{key: "between", doc: "the two hubs", shape: listOf(aName), required: true, read: to(func(l *HubLink) *[]Text { return &l.Between }, (*decoder).someTexts)},
+	{key: "accepted", doc: "the hubs whose owners have agreed to it", shape: listOf(aName), read: to(func(l *HubLink) *[]Text { return &l.Accepted }, (*decoder).fewTexts)},
 	{key: "tables", doc: "for each hub, the table that what comes over the link looks into", shape: mapOf(aName), read: func(d *decoder, n text.Node, l *HubLink) { l.Tables = d.attachments(n, "hubs") }},
 }
 
@@ -240,7 +240,7 @@ func (d *decoder) regions(n text.Node) []*Region {
 	var all []*Region
 	d.entries(n, "a mapping from regions to their zones", func(key Text, value text.Node) {
 		d.checkName(key)
-		r := &Region{Name: key, Zones: d.texts(value)}
+		r := &Region{Name: key, Zones: d.fewTexts(value)}
 		for _, zone := range r.Zones {
 			d.checkName(zone)
 		}

@@ -21,11 +21,10 @@ func (d *decoder) text(n text.Node) Text {
 	switch {
 	case n.Kind() == 0:
 		return Text{}
-	case n.Kind() != text.ScalarKind || n.IsNull():
-		d.report(n.At(), wrongKind, fmt.Sprintf("a single value belongs here, not %s", kindName(n)), "")
+	case d.tagged(n):
 		return Text{}
-	case n.Tag() != "":
-		d.report(n.At(), tagged, "a plan has no tags", fmt.Sprintf("write %q without %s", n.Value(), n.Tag()))
+	case n.Kind() != text.ScalarKind || n.IsNull():
+		d.report(n.At(), wrongKind, fmt.Sprintf("a single value belongs here, not %s", kindName(n)), "write it, or leave the key out")
 		return Text{}
 	}
 	return Text{n.Value(), n.At()}
@@ -33,12 +32,28 @@ func (d *decoder) text(n text.Node) Text {
 
 func (d *decoder) texts(n text.Node) []Text {
 	d.textSlab.begin()
-	d.elements(n, func(n text.Node) {
-		if t := d.text(n); t.Given() {
-			d.textSlab.add(t)
-		}
-	})
+	d.elements(n, d.addText)
 	return d.textSlab.end()
+}
+
+// fewTexts are those of a list of which one thing has a few.
+func (d *decoder) fewTexts(n text.Node) []Text {
+	d.textSlab.begin()
+	d.few(n, d.addText)
+	return d.textSlab.end()
+}
+
+// someTexts are those of a list that must have one.
+func (d *decoder) someTexts(n text.Node) []Text {
+	d.textSlab.begin()
+	d.some(n, "a name", d.addText)
+	return d.textSlab.end()
+}
+
+func (d *decoder) addText(n text.Node) {
+	if t := d.text(n); t.Given() {
+		d.textSlab.add(t)
+	}
 }
 
 // parsed reads a single value through a parse function, and reports what that function says.
@@ -65,7 +80,7 @@ func (d *decoder) reportValue(at text.Pos, code diag.Code, err error) {
 
 func (d *decoder) ranges(n text.Node) []Range {
 	d.rangeSlab.begin()
-	d.elements(n, func(n text.Node) {
+	d.some(n, "a range", func(n text.Node) {
 		if r := d.oneRange(n); r.IsValid() {
 			d.rangeSlab.add(r)
 		}
@@ -94,7 +109,7 @@ func (d *decoder) oneRange(n text.Node) Range {
 
 func (d *decoder) addrs(n text.Node) []Addr {
 	d.addrSlab.begin()
-	d.elements(n, func(n text.Node) {
+	d.some(n, "an address", func(n text.Node) {
 		if a, at := parsed(d, n, badAddress, address.ParseAddr); at.Known() {
 			d.addrSlab.add(Addr{a, at})
 		}
@@ -104,7 +119,7 @@ func (d *decoder) addrs(n text.Node) []Addr {
 
 func (d *decoder) flows(n text.Node) []Flows {
 	d.flowSlab.begin()
-	d.elements(n, func(n text.Node) {
+	d.some(n, "a flow, such as tcp/443,", func(n text.Node) {
 		if f, at := parsed(d, n, badFlow, d.parseFlow); at.Known() {
 			d.flowSlab.add(Flows{f, at})
 		}

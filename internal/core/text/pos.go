@@ -39,6 +39,10 @@ func (f *File) At(line, column int) Pos {
 // MaxSize is the size in bytes of the largest text that is read. 15 MB already describe an estate of 100,000 workloads.
 const MaxSize = 32 << 20
 
+// MaxValues is how many keys and values a text has at most, so that memory follows its size even where each of them has
+// but a character. A text of MaxSize with a value every seven bytes has as many.
+const MaxValues = 5_000_000
+
 // Files are the texts that positions speak of.
 type Files struct {
 	all   []*File
@@ -103,6 +107,26 @@ func (s *Files) Line(p Pos) string {
 	return f.Line(p.Line())
 }
 
+// Around is what stands in the line of a place, up to so many characters before it and from it on, without the line end;
+// and whether the line starts with what stands before.
+func (s *Files) Around(p Pos, before, after int) (left, right string, whole bool) {
+	f := s.Of(p)
+	if f == nil || !p.Known() || p.Line() > len(f.lines()) {
+		return "", "", true
+	}
+	start, at := f.lines()[p.Line()-1], f.seek(p.Line(), p.Column())
+	end := skip(f.Text, at, after)
+	if i := strings.IndexAny(f.Text[at:end], "\r\n"); i >= 0 {
+		end = at + i
+	}
+	from := at
+	for ; from > start && before > 0; before-- {
+		_, size := utf8.DecodeLastRuneInString(f.Text[start:from])
+		from -= size
+	}
+	return f.Text[from:at], f.Text[at:end], from == start
+}
+
 // File is one text.
 type File struct {
 	Name   string // how messages call it, such as wendrik.yaml
@@ -110,6 +134,10 @@ type File struct {
 	number int
 	cache  Cache
 	starts []int // where each line starts, once asked for
+	sought struct {
+		at     Pos // the last place for which seek was asked
+		offset int
+	}
 }
 
 // Start is the first place of the file.
@@ -157,6 +185,18 @@ func (f *File) offset(line, column int) int {
 	return skip(f.Text, i, column-1)
 }
 
+// seek is offset for places that are asked for in the order of the text, so that each line is walked once. It is for one
+// user at a time.
+func (f *File) seek(line, column int) int {
+	if last := f.sought.at; last.Known() && last.Line() == line && last.Column() <= column {
+		f.sought.offset = skip(f.Text, f.sought.offset, column-last.Column())
+	} else {
+		f.sought.offset = f.offset(line, column)
+	}
+	f.sought.at = f.At(line, column)
+	return f.sought.offset
+}
+
 // skip moves over some characters of a text.
 func skip(s string, i, characters int) int {
 	for ; characters > 0 && i < len(s); characters-- {
@@ -197,6 +237,10 @@ func (f *File) check() *Problem {
 		return &Problem{Code: "text-too-large", At: 0, Message: fmt.Sprintf("the text is larger than %d MiB", MaxSize>>20),
 			Fix: "split the estate into plans of their own"}
 	}
+	if f.values() > MaxValues {
+		return &Problem{Code: "too-many-values", At: 0, Message: fmt.Sprintf("the text has more than %d keys and values", MaxValues),
+			Fix: "split the estate into plans of their own"}
+	}
 	for i := 0; i < len(f.Text); {
 		c, size := rune(f.Text[i]), 1
 		if c >= utf8.RuneSelf {
@@ -213,4 +257,25 @@ func (f *File) check() *Problem {
 		i += size
 	}
 	return nil
+}
+
+// values is about how many keys and values the text has, and no fewer: each but the first stands behind a comma, bracket,
+// colon or dash, or in a line of its own.
+func (f *File) values() int {
+	n := 1
+	for i := range len(f.Text) {
+		switch f.Text[i] {
+		case ',', '[', '{':
+			n++
+		case '\n':
+			if i > 0 && f.Text[i-1] != '\n' {
+				n++
+			}
+		case ':', '-', '?':
+			if i+1 == len(f.Text) || f.Text[i+1] <= ' ' || strings.IndexByte(",[]{}\"'", f.Text[i+1]) >= 0 || i > 0 && (f.Text[i-1] == '"' || f.Text[i-1] == '\'') {
+				n++
+			}
+		}
+	}
+	return n
 }

@@ -29,7 +29,7 @@ func (f *File) parse() (*yaml.Node, *Problem) {
 
 // load reads a text with the library. Second is a second document, when there is one.
 func load(text string, depth int) (root, second *yaml.Node, err error) {
-	text, masked := maskColons(text)
+	text, masked := maskColons(hideDirective(text))
 	loader, err := yaml.NewLoader(strings.NewReader(text), yaml.WithUniqueKeys(false),
 		yaml.WithPlugin(loaderlimits.New(loaderlimits.DepthValue(depth))))
 	if err != nil {
@@ -53,6 +53,17 @@ func load(text string, depth int) (root, second *yaml.Node, err error) {
 		unmask(doc.Content[0])
 	}
 	return doc.Content[0], nil, nil
+}
+
+// directive is the line that says which YAML a text is (YAML 1.2 section 6.8.1). The library knows that of YAML 1.1 alone.
+var directive = regexp.MustCompile(`^(\x{feff}?(?:[ \t]*(?:#[^\n]*)?\r?\n)*)%YAML[ \t]+1\.2([ \t]|\r?\n)`)
+
+// hideDirective makes a remark of a line that says that the text is YAML 1.2.
+func hideDirective(text string) string {
+	if at := strings.IndexByte(text, '%'); at < 0 || !strings.HasPrefix(text[at:], "%YAML") {
+		return text
+	}
+	return directive.ReplaceAllString(text, "${1}#YAML 1.2${2}")
 }
 
 // A plain "::/0" inside {} or [] is YAML 1.2 (section 7.3.3), but the library takes its first colon for a sign. So
@@ -92,19 +103,31 @@ var yamlProblems = []struct{ said, message, fix string }{
 	{"block sequence entries are not allowed", "a list entry starts in the middle of a line", "put the \"- \" on a line of its own"},
 	{"unknown anchor", "this alias names an anchor that is not defined above it", "define it with & first, or write the value out"},
 	{"unknown escape", "the text in double quotes has an escape that YAML does not know", "double the backslash, or use single quotes"},
+	{"mapping keys are not allowed", "a \"? key\" starts in the middle of a value", "write  key: value  on a line of its own"},
+	{"comment without preceding whitespace", "a remark starts right behind a value", "put a space before the #"},
+	{"comment or line break", "something stands behind the sign | or > that starts a text", "start the text on the next line"},
+	{"whitespace or line break", "a sign such as ! or & is not followed by a space", "put a space behind it, or the value in quotes"},
+	{"indentation indicator", "the number behind | or > is not from 1 to 9", "leave it out"},
+	{"tabs in indentation", "tabs and spaces are mixed before this line", "indent with spaces alone"},
+	{"alphabetic or numeric character", "the name behind & or * is missing, or has a character that it cannot have", "write a name of letters and digits, or put the value in quotes"},
+	{"expected '!'", "a tag is not closed", "take it out: a plan has no tags"},
+	{"hexdecimal", "the escape with \\x or \\u in this text lacks digits", "double the backslash, or use single quotes"},
+	{"%YAML directive", "the line that says %YAML stands twice, or is not whole", "write  %YAML 1.2,  or take it out"},
+	{"%TAG directive", "the line that says %TAG is not whole", "take it out: a plan has no tags"},
+	{"undefined tag handle", "a tag starts with a word that no line declares", "take it out: a plan has no tags"},
+	{"incompatible YAML document", "the first line says another version of YAML than 1.2", "write  %YAML 1.2,  or take the line out"},
 	{"exceeded max depth", fmt.Sprintf("the text nests deeper than %d levels", maxDepth), "a plan needs eight levels at most"},
 	{"<document start>", "something follows after the end of the plan", "remove it, or indent it to where it belongs"},
 }
 
 // explain makes a problem of an error of the YAML library.
 func (f *File) explain(err error) *Problem {
-	p := Problem{Code: "not-yaml", Message: "the text is not YAML: " + err.Error()}
+	p := Problem{Code: "not-yaml", Message: "from here on the text cannot be read as YAML", Fix: "check the brackets, quotes and indentation of this line and the one above"}
 	var load *yaml.LoadError
 	if !errors.As(err, &load) {
 		return &p
 	}
 	line, column := load.Mark.Line, load.Mark.Column
-	p.Message = "the text is not YAML: " + load.Message
 	for _, known := range yamlProblems {
 		if strings.Contains(load.Message, known.said) {
 			p.Message, p.Fix = known.message, known.fix
