@@ -44,7 +44,7 @@ func carveCommand() *command {
 					return cannot, refused
 				}
 				r := carve.Estate(e, used.taken...)
-				findings := check.Run(e, check.Names)
+				findings := append(r.Renamed, check.Run(e, check.Names)...)
 				switch *format {
 				case "json":
 					err = c.json(carveJSON(r, findings, e.Plan.Files))

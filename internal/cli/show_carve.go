@@ -63,7 +63,7 @@ func news(r *carve.Result) string {
 func (c *call) carved(r *carve.Result, all, why bool) {
 	switch {
 	case r.New():
-		c.say("%s\n", strong.Sprintf("%s get ranges; nothing is written yet", news(r)))
+		c.say("%s\n", strong.Sprintf("ranges for %s; nothing is written yet", news(r)))
 	case len(r.Misfits) == 0:
 		c.say("%s", strong.Sprint("every network and subnet has its range"))
 	}
@@ -79,13 +79,17 @@ func (c *call) carved(r *carve.Result, all, why bool) {
 		if left > 0 {
 			c.say("%s", dim.Sprintf("%d more are left out; -format json lists all", left))
 		}
-		c.say("")
 	}
 	rows := forScreen(carveSheet(r, all))
-	left := rows.cut(maxRows)
-	_ = c.write(rows, "text")
-	if left > 0 {
-		c.say("%s", dim.Sprintf("%d more are left out; -format csv lists all", left))
+	if len(rows.rows) > 0 {
+		if len(networks.rows) > 0 {
+			c.say("")
+		}
+		left := rows.cut(maxRows)
+		_ = c.write(rows, "text")
+		if left > 0 {
+			c.say("%s", dim.Sprintf("%d more are left out; -format csv lists all", left))
+		}
 	}
 	held := &sheet{header: []string{"network", "held", "range", "for", "owner"}, wrap: 3}
 	for _, h := range r.Held {

@@ -256,3 +256,41 @@ func TestWhatReachesMeets(t *testing.T) {
 		assert.Greater(t, passed[how], 10, how)
 	}
 }
+
+// TestCarvedPlansCanBeRead takes ranges out of random plans, in which all else still stands, and carves them: either
+// that is refused, or the plan can be read, and every workload is where it was.
+func TestCarvedPlansCanBeRead(t *testing.T) {
+	carved, refused := 0, 0
+	for seed := range uint64(300) {
+		rng := rand.New(rand.NewPCG(seed, 78))
+		e, findings := estate.Load(text.One("p", Write(rng)))
+		if len(findings) > 0 {
+			continue
+		}
+		var edits []text.Edit
+		for _, s := range e.Subnets {
+			if len(s.Ranges) > 0 && rng.IntN(3) == 0 {
+				edits = append(edits, text.Replace(s.Place(), "range", "size", text.Word(fmt.Sprintf("/%d", s.Ranges[0].Bits()))))
+			}
+		}
+		released, findings, err := e.With(text.Changes{{Edits: edits}})
+		require.NoError(t, err)
+		if len(findings) > 0 {
+			continue // what was taken out is needed
+		}
+		r := carve.Estate(released)
+		if len(r.Misfits) > 0 {
+			refused++
+			continue
+		}
+		again, findings, err := released.With(r.Changes)
+		require.NoError(t, err)
+		require.Empty(t, findings, "seed %d", seed)
+		for _, w := range e.Workloads {
+			require.True(t, again.Workload(w.Name).Subnet.Holds(w.Addrs[0]), "seed %d: %s", seed, w.Name)
+		}
+		carved++
+	}
+	assert.Greater(t, carved, 30)
+	t.Log(carved, refused)
+}

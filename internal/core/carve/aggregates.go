@@ -156,6 +156,7 @@ func (c *carver) field(n *estate.Network, family int, aggregates []*aggregate, s
 
 // fill carves everything that the network wants in one family.
 func (f *field) fill(shared bool) {
+	f.standing()
 	f.slots()
 	for _, b := range f.aggregates {
 		b.reserve(f.family, f.free)

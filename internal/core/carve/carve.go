@@ -13,6 +13,7 @@ import (
 	"math/big"
 	"net/netip"
 	"slices"
+	"strings"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
@@ -39,6 +40,8 @@ type Network struct {
 	Block string // the block of space it was carved from; empty for a range that was there
 	State State
 	Why   string
+
+	anchored bool // whether what stands in it says where it is
 }
 
 // Subnet is one range of a subnet.
@@ -52,6 +55,8 @@ type Subnet struct {
 	First, Last   netip.Addr // the ends of the usable part
 	State         State
 	Why           string
+
+	anchored bool // whether what stands in it says where it is
 }
 
 // Held is one range of a held part of a network.
@@ -78,7 +83,8 @@ type Result struct {
 	Held       []Held
 	Aggregates []Aggregate // those that got a block
 	Misfits    []diag.Finding
-	Changes    text.Changes // what writes the new ranges into the plan, one for each thing that gets one
+	Renamed    []diag.Finding // rules and routes that mean somebody else from now on
+	Changes    text.Changes   // what writes the new ranges into the plan, one for each thing that gets one
 }
 
 // New reports whether anything was carved.
@@ -100,6 +106,8 @@ func Estate(e *estate.Estate, taken ...space.Taken) *Result {
 	for _, n := range e.Networks {
 		c.network(n)
 	}
+	c.verify()
+	c.meanings()
 	return &c.Result
 }
 
@@ -196,7 +204,7 @@ func (c *carver) networks() {
 		for ; at < len(requests) && requests[at].network == n; at++ {
 			if q := requests[at]; q.got.IsValid() {
 				got = append(got, q)
-				c.Networks = append(c.Networks, Network{Name: n.Name, Range: q.got, Block: n.From.Name, State: New, Why: q.why})
+				c.Networks = append(c.Networks, Network{Name: n.Name, Range: q.got, Block: n.From.Name, State: New, Why: q.why, anchored: len(subnetsOf(n, q.family)) > 0})
 			}
 		}
 		c.editNetwork(n, got)
@@ -260,6 +268,11 @@ func (c *carver) serve(q *request) {
 			fail("choose a smaller slot", "block %s has no piece number %d of /%d for network %s", block.Name, slot, size, n.Name)
 			return
 		}
+		if at := slices.IndexFunc(own, func(r netip.Prefix) bool { return !address.Covers(q.got, r) }); at >= 0 {
+			fail("take the slot out, or move what lies elsewhere", "slot %d of network %s is %s, and %s in it lies elsewhere", slot, n.Name, q.got, own[at])
+			q.got = netip.Prefix{}
+			return
+		}
 		if found = pool.Free().Union(address.SetOf(own...)).ContainsRange(q.got); !found {
 			fail("choose another slot", "slot %d of network %s is %s, and that is not free in block %s", slot, n.Name, q.got, block.Name)
 			q.got = netip.Prefix{}
@@ -267,9 +280,10 @@ func (c *carver) serve(q *request) {
 		}
 		pool.Remove(q.got)
 	case len(own) > 0:
-		q.why = fmt.Sprintf("the /%d of block %s around the subnets it has", size, block.Name)
+		q.why = fmt.Sprintf("the /%d of block %s around what stands in it", size, block.Name)
 		if q.got, found = around(own, size, pool); !found {
-			fail("move the subnets, or ask for another size", "no free /%d of block %s holds all subnets that network %s has (%s)", size, block.Name, n.Name, phrase.List(own))
+			fail("move what stands in it, or ask for another size", "no free /%d of block %s holds all subnets and addresses that network %s has (%s)%s",
+				size, block.Name, n.Name, phrase.Few(strings.Split(phrase.List(own), ", "), 4), c.inTheWay(n, own[0].Addr(), size))
 			q.got = netip.Prefix{}
 			return
 		}
@@ -294,11 +308,21 @@ func piece(ranges []netip.Prefix, length, number int) netip.Prefix {
 	return netip.Prefix{}
 }
 
-// subnetsOf are the ranges of a family that the subnets of a network have already.
+// subnetsOf are the ranges of a family that the subnets and held parts of a network have already, and of subnets that have
+// none, the addresses that stand in them.
 func subnetsOf(n *estate.Network, family int) []netip.Prefix {
 	var own []netip.Prefix
 	for _, s := range n.Subnets {
-		own = append(own, ofFamily(s.Ranges, family)...)
+		ranges := ofFamily(s.Ranges, family)
+		if len(ranges) == 0 {
+			for _, a := range addressesIn(s, family) {
+				ranges = append(ranges, address.Single(a))
+			}
+		}
+		own = append(own, ranges...)
+	}
+	for _, h := range n.Held {
+		own = append(own, ofFamily(h.Ranges, family)...)
 	}
 	return own
 }
@@ -310,6 +334,30 @@ func around(own []netip.Prefix, length int, pool *address.Pool) (netip.Prefix, b
 		return netip.Prefix{}, false
 	}
 	return p, pool.Free().Union(address.SetOf(own...)).ContainsRange(p)
+}
+
+// inTheWay says who has a part of the block around an address that a network would take; empty when nobody has.
+func (c *carver) inTheWay(n *estate.Network, a netip.Addr, length int) string {
+	p, err := a.Prefix(length)
+	if err != nil {
+		return ""
+	}
+	for _, t := range c.survey.Who(p) {
+		switch by := t.By.(type) {
+		case nil:
+			return fmt.Sprintf("; %s is in use outside the plan", t.Range)
+		case *estate.Subnet:
+			if by.Network == n {
+				continue
+			}
+		case *estate.Held:
+			if by.Network == n {
+				continue
+			}
+		}
+		return fmt.Sprintf("; %s %s has %s", t.By.Kind(), t.By.ID(), t.Range)
+	}
+	return ""
 }
 
 // missing says how much more free space in one block a piece of a size would take.

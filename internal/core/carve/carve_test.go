@@ -147,7 +147,7 @@ func TestNetworkAroundItsSubnets(t *testing.T) {
 	written(t, content)
 	_, r = carveText(t, strings.Replace(content, "10.144.3.0/24", "10.145.3.0/24", 1))
 	require.Len(t, r.Misfits, 1)
-	assert.Contains(t, r.Misfits[0].Message, "no free /20 of block west holds all subnets that network booking has (10.144.0.0/24, 10.145.3.0/24)")
+	assert.Contains(t, r.Misfits[0].Message, "no free /20 of block west holds all subnets and addresses that network booking has (10.144.0.0/24, 10.145.3.0/24)")
 }
 
 func TestGrowthAndSizes(t *testing.T) {

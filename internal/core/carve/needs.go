@@ -304,7 +304,9 @@ func (c *carver) finishSubnet(n *estate.Network, s *need, taken map[string]bool)
 	for f, p := range s.fresh {
 		if p.IsValid() {
 			words = append(words, p.String())
-			c.Subnets = append(c.Subnets, c.row(n, name, tier, zone, region, p, New, s.why[f]))
+			row := c.row(n, name, tier, zone, region, p, New, s.why[f])
+			row.anchored = s.subnet != nil && len(addressesIn(s.subnet, f)) > 0
+			c.Subnets = append(c.Subnets, row)
 		}
 	}
 	value := text.WordOrWords(words...)
