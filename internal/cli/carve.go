@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"slices"
+
 	"wendrik/internal/core/carve"
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/text"
@@ -32,10 +34,11 @@ func carveCommand() *command {
 				if err := c.noArguments("carve", ""); err != nil {
 					return cannot, err
 				}
-				e, err := c.load(*name)
+				o, err := c.load(*name, ranged)
 				if err != nil {
 					return cannot, err
 				}
+				e := o.Estate
 				used, err := c.inventory(*taken, *columns, e.Plan.Files)
 				if err != nil {
 					return cannot, err
@@ -74,6 +77,21 @@ func carveCommand() *command {
 	}
 }
 
+// ranged reports whether a problem can be about who has which range or address, or which is asked for.
+func ranged(problem text.Path) bool {
+	switch {
+	case !anything(problem):
+		return false
+	case problem[0] == "peerings" || problem[0] == "hubs" || problem[0] == "hub-links":
+		return false
+	case problem[0] == "networks" && len(problem) > 2:
+		return !slices.Contains([]string{"tables", "groups", "lists"}, problem[2])
+	case problem[0] == "workloads" && len(problem) > 2:
+		return problem[2] == "in" || problem[2] == "address"
+	}
+	return true
+}
+
 // finishCarve writes the ranges when that was asked for and everything fits, and says what to do next.
 func (c *call) finishCarve(r *carve.Result, src *text.Files, name string, write, talk bool) (int, error) {
 	for _, m := range r.Misfits {
@@ -90,7 +108,14 @@ func (c *call) finishCarve(r *carve.Result, src *text.Files, name string, write,
 		c.written(talk, "written to %s: the ranges of %s", clean(name), news(r))
 	case write:
 		c.written(talk, "%s is as it was: every network and subnet has its range", clean(name))
-	case talk && r.New():
+	case r.New():
+		// What is shown must be what could be written.
+		if _, _, err := src.First().Apply(r.Changes.Edits()); err != nil {
+			return cannot, uneditable(name, err)
+		}
+		if !talk {
+			break
+		}
 		c.say("\nto write them into the plan:  wendrik carve -write%s", planArg(name))
 	}
 	return good, nil

@@ -1,12 +1,16 @@
 package cli
 
 import (
+	"errors"
+	"slices"
+
 	"github.com/jedib0t/go-pretty/v6/progress"
 
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
 
@@ -17,7 +21,8 @@ func checkCommand() *command {
 		long: "Check runs every rule on the plan: ranges and overlaps, route tables and gateways, peerings, security groups and access lists; and it holds each line of expect against the walk of packets. " +
 			"A line holds when it is true of every pair that it speaks of; where it is not, the first pair that is otherwise is named, with the reason. " +
 			"-format junit is for build servers that read JUnit XML, and -format sarif is SARIF 2.1.0 (OASIS). -rules lists the rules. " +
-			"The exit status is 1 when there is any finding, or with -only those of one kind.",
+			"Problems of the text itself come first; what could be read is judged beside them, and the exit status is then 2. " +
+			"Else it is 1 when there is any finding, or with -only those of one kind.",
 		examples: []example{
 			{"wendrik check", "everything"},
 			{"wendrik check -only expect", "the expectations alone"},
@@ -36,14 +41,23 @@ func checkCommand() *command {
 				if *rules {
 					return good, c.rules(*format)
 				}
-				e, err := c.load(*name)
-				if err != nil {
+				o, err := c.open(*name)
+				if report := *format == "junit" || *format == "sarif"; err != nil && report {
+					o = unopened(*name, err) // a build server always gets a report
+				} else if err != nil {
 					return cannot, err
 				}
-				r := c.checked(e, *only)
+				r := c.checked(o, *only)
 				status := good
-				if len(r.findings) > 0 {
+				switch {
+				case len(r.problems) > 0:
+					status = cannot
+					c.tellProblems(o, map[bool]string{true: "nothing was done", false: "what could be read was judged"}[o.unread()])
+				case len(r.findings) > 0:
 					status = no
+				}
+				if o.unread() && *format == "text" {
+					return cannot, nil
 				}
 				return status, c.writeChecked(r, *format)
 			}
@@ -51,26 +65,41 @@ func checkCommand() *command {
 	}
 }
 
-// checked is what check found.
+// unopened is a plan that could not even be opened, with the reason as its problem.
+func unopened(name string, err error) *opened {
+	files := text.One(name, "")
+	f := diag.Finding{Code: "no-plan", Message: err.Error()}
+	if usage, is := errors.AsType[*usageError](err); is {
+		f.Fixes = diag.Advise(usage.fix)
+	}
+	return &opened{&estate.Estate{Plan: &plan.Plan{Files: files, Unread: true}, Problems: []diag.Finding{f}}, name}
+}
+
+// checked is all that check found.
 type checked struct {
 	src      *text.Files
+	problems []diag.Finding // of the text
 	findings []diag.Finding // those of the rules, then those of expectations
 	expected []expect.Result
 	ruled    bool // whether the rules were run
+	tried    bool // whether the expectations were
 }
 
-// checked runs the rules and the expectations.
-func (c *call) checked(e *estate.Estate, only string) *checked {
-	r := &checked{src: e.Plan.Files, ruled: only != "expect"}
+// checked runs the rules on what can be read of a plan, and holds it against its expectations when all of it can.
+func (c *call) checked(o *opened, only string) *checked {
+	r := &checked{src: o.Plan.Files, problems: o.Problems, ruled: only != "expect" && !o.unread(), tried: !o.unread() && !slices.ContainsFunc(o.Problems, needed)}
 	if r.ruled {
-		for _, f := range check.Run(e) {
-			if only == "all" || f.Severity == diag.Error {
+		for _, f := range check.Run(o.Estate) {
+			if (only == "all" || f.Severity == diag.Error) && !doubted(f, o.Problems) {
 				r.findings = append(r.findings, f)
 			}
 		}
 	}
+	if !r.tried {
+		return r
+	}
 	meter := c.meter("holding the plan against its expectations", 0, progress.UnitsDefault)
-	r.expected = expect.Run(e, meter.step)
+	r.expected = expect.Run(o.Estate, meter.step)
 	meter.end()
 	for _, x := range r.expected {
 		if f, is := x.Finding(); is && (only != "errors" || f.Severity == diag.Error) {
@@ -82,6 +111,34 @@ func (c *call) checked(e *estate.Estate, only string) *checked {
 	}
 	return r
 }
+
+// needed reports whether a problem leaves something out that the walk of packets may rest on.
+func needed(f diag.Finding) bool { return anything(f.Place) }
+
+// doubted reports whether what a rule found may follow from what a problem of the text left out: both are about the same
+// thing, or the rule asks what lacks.
+func doubted(f diag.Finding, problems []diag.Finding) bool {
+	rule := slices.IndexFunc(check.Rules, func(r check.Rule) bool { return r.Code == f.Code })
+	if rule < 0 || check.Rules[rule].Topic != check.Wiring && check.Rules[rule].Topic != check.Guards {
+		return false
+	}
+	return slices.ContainsFunc(problems, func(p diag.Finding) bool {
+		switch {
+		case len(p.Place) < 2 || len(f.Place) < 2:
+			return needed(p)
+		case p.Place[0] == "workloads":
+			return check.Rules[rule].Topic == check.Guards || f.Place[0] == "workloads"
+		case p.Place[0] == "networks" && f.Place[0] == "networks":
+			return p.Place[1] == f.Place[1]
+		case p.Place[0] == "space":
+			return false
+		}
+		return needed(p)
+	})
+}
+
+// all are the problems of the text, and then what was found.
+func (r *checked) all() []diag.Finding { return slices.Concat(r.problems, r.findings) }
 
 func (r *checked) count(s diag.Severity) int {
 	n := 0

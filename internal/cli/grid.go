@@ -46,9 +46,11 @@ func gridCommand() *command {
 				if g.asked, err = askedFlows(*on); err != nil {
 					return cannot, err
 				}
-				if g.e, err = c.load(*name); err != nil {
+				o, err := c.load(*name, anything)
+				if err != nil {
 					return cannot, err
 				}
+				g.e = o.Estate
 				return good, g.run(*from, *to)
 			}
 		},

@@ -56,10 +56,11 @@ func overlapsCommand() *command {
 
 // planOverlaps finds the overlaps of a plan.
 func (c *call) planOverlaps(name, format, only string) (int, error) {
-	e, err := c.load(name)
+	o, status, err := c.loadPart(name)
 	if err != nil {
 		return cannot, err
 	}
+	e := o.Estate
 	src := e.Plan.Files
 	found := overlap.Estate(e)
 	findings := check.Run(e, check.Ranges)
@@ -81,7 +82,7 @@ func (c *call) planOverlaps(name, format, only string) (int, error) {
 	case "json":
 		err = c.json(overlapsJSON(shown, left, findings, src))
 	case "text":
-		c.overlaps(found, shown, left, src)
+		c.overlaps(found, shown, left, o)
 		c.findings("ranges that should not be used so", findings, src)
 	default:
 		err = c.write(overlapsSheet(shown, src), format)
@@ -96,15 +97,15 @@ func (c *call) planOverlaps(name, format, only string) (int, error) {
 		c.tell("%s left out: no more than %d of a verdict are listed", phrase.Count(left, "more pair"), overlap.MaxPairs)
 	}
 	if found.Unjudged > 0 {
-		return no, err
+		return status(no), err
 	}
 	for _, p := range shown {
 		if p.Verdict != overlap.Harmless {
-			return no, err
+			return status(no), err
 		}
 	}
 	if len(findings) > 0 {
-		return no, err
+		return status(no), err
 	}
-	return good, err
+	return status(good), err
 }

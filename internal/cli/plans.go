@@ -9,12 +9,14 @@ import (
 	"path/filepath"
 	"runtime"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"sync"
 
 	"github.com/aymanbagabas/go-udiff"
 
 	"wendrik/internal/cache"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
@@ -26,8 +28,17 @@ func (f *flags) planFlag() *string {
 	return f.String("plan", "wendrik.yaml", "`FILE` the plan, or - for standard input")
 }
 
-// load reads a plan and binds it. Its problems are told, all of them, and end the command.
-func (s *screen) load(name string) (*estate.Estate, error) {
+// opened is a plan that was read, as far as it can be.
+type opened struct {
+	*estate.Estate
+	label string
+}
+
+// unread reports whether nothing of the plan could be read.
+func (o *opened) unread() bool { return o.Plan.Unread }
+
+// open reads a plan and binds it.
+func (s *screen) open(name string) (*opened, error) {
 	raw, err := s.read(name)
 	if err != nil {
 		return nil, err
@@ -39,16 +50,68 @@ func (s *screen) load(name string) (*estate.Estate, error) {
 	seldom(len(raw))
 	files := text.NewFiles(cache.Open(os.Getenv("WENDRIK_CACHE")))
 	files.Add(label, raw)
-	e, findings := estate.Load(files)
-	if len(findings) == 0 {
-		return e, nil
-	}
-	for _, f := range findings {
-		s.finding(s.err, files, f)
-	}
-	s.tell("%s in %s; nothing was done", phrase.Count(len(findings), "problem"), clean(label))
-	return nil, errSaid
+	e, _ := estate.Load(files)
+	return &opened{e, label}, nil
 }
+
+// tellProblems tells the problems of a plan, all of them, and what follows from them.
+func (s *screen) tellProblems(o *opened, then string) {
+	for _, f := range o.Problems {
+		s.finding(s.err, o.Plan.Files, f)
+	}
+	s.tell("%s in %s; %s", phrase.Count(len(o.Problems), "problem"), clean(o.label), then)
+}
+
+// load reads a plan for an answer that some parts of it are needed for. Its problems are told, all of them, and end the
+// command when one of them is in a part that is needed.
+func (s *screen) load(name string, needed func(problem text.Path) bool) (*opened, error) {
+	return s.loadFor(name, func(*estate.Estate) (func(text.Path) bool, error) { return needed, nil })
+}
+
+// loadFor is load where the plan itself says what is needed; the error is that of asking for it.
+func (s *screen) loadFor(name string, need func(e *estate.Estate) (needed func(problem text.Path) bool, err error)) (*opened, error) {
+	o, err := s.open(name)
+	if err != nil {
+		return nil, err
+	}
+	if o.unread() {
+		s.tellProblems(o, "nothing was done")
+		return nil, errSaid
+	}
+	needed, err := need(o.Estate)
+	switch {
+	case len(o.Problems) == 0:
+		return o, err
+	case err != nil || slices.ContainsFunc(o.Problems, func(f diag.Finding) bool { return needed(f.Place) }):
+		s.tellProblems(o, "nothing was done")
+		if err != nil {
+			return nil, err
+		}
+		return nil, errSaid
+	}
+	s.tellProblems(o, "the answer does not rest on what they speak of")
+	return o, nil
+}
+
+// loadPart reads a plan for an answer about whatever of it can be read. With problems the exit status is cannot, as the
+// answer may lack something.
+func (s *screen) loadPart(name string) (o *opened, status func(int) int, err error) {
+	o, err = s.open(name)
+	switch {
+	case err != nil:
+		return nil, nil, err
+	case len(o.Problems) == 0:
+		return o, func(answer int) int { return answer }, nil
+	case o.unread():
+		s.tellProblems(o, "nothing was done")
+		return nil, nil, errSaid
+	}
+	s.tellProblems(o, "what they speak of is left out of the answer")
+	return o, func(int) int { return cannot }, nil
+}
+
+// anything is needed for an answer that rests on the whole plan, but for what it expects of itself.
+func anything(problem text.Path) bool { return len(problem) == 0 || problem[0] != "expect" }
 
 // seldom has garbage collected only once it fills some room, and as ever from then on: reading a plan leaves most of what
 // it makes standing, so that looking for garbage is work for nothing. The room follows the size of the text.
@@ -124,7 +187,7 @@ func (s *screen) save(name string, src *text.Files, changes text.Changes, show b
 	before := src.First()
 	after, patches, err := before.Apply(changes.Edits())
 	if err != nil {
-		return &usageError{fmt.Sprintf("%s cannot be edited: %s", name, err), "nothing was written"}
+		return uneditable(name, err)
 	}
 	if show {
 		shown := patches[:min(len(patches), maxRows)]
@@ -149,6 +212,10 @@ func (s *screen) save(name string, src *text.Files, changes text.Changes, show b
 		s.tell("%s has another name (a hard link), which keeps the old text", clean(name))
 	}
 	return writeError(name, err)
+}
+
+func uneditable(name string, err error) error {
+	return &usageError{fmt.Sprintf("%s cannot be edited: %s", name, err), "nothing was written"}
 }
 
 // writeError says in a sentence why a file was not written; nil where it was.

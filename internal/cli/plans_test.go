@@ -1,8 +1,10 @@
 package cli_test
 
 import (
+	"encoding/json"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -61,23 +63,90 @@ func TestNothingIsStale(t *testing.T) {
 	same("readable by others")
 }
 
-// TestNoPlanNoAnswer: a plan that is empty, or has problems, gets no answer from any command, in any form.
+// TestNoPlanNoAnswer: a text that cannot be read at all gets no answer from any command, in any form, but a report of
+// that from check; where a part cannot be read, the commands that need all of it give no answer.
 func TestNoPlanNoAnswer(t *testing.T) {
 	broken, err := os.ReadFile("testdata/broken.yaml")
 	require.NoError(t, err)
-	for _, line := range []string{
-		"space", "space -format csv", "space -free /22", "carve", "carve -write", "carve -format json", "overlaps", "overlaps -format csv", "reach a b", "reach a b -format json",
-		"grid", "grid -by classes -format json", "check", "check -format junit", "check -format sarif", "check -format md", "show a", "rehearse",
-	} {
+	partly := []string{"space", "space -format csv", "overlaps", "overlaps -format csv", "check", "check -format junit", "check -format sarif", "check -format md", "show harbour"}
+	for _, line := range append([]string{
+		"space -free /22", "carve", "carve -write", "carve -format json", "reach a b", "reach a b -format json", "grid", "grid -by classes -format json", "rehearse",
+	}, partly...) {
 		for content, want := range map[string]string{"": "the plan is empty", "# nothing\n": "the plan is empty", string(broken): `did you mean zonal?`, "a: [": "wendrik.yaml:1:"} {
 			folder := t.TempDir()
 			write(t, folder, content)
 			r := run(t, folder, "", strings.Fields(line)...)
 			assert.Equal(t, 2, r.status, line)
-			assert.Empty(t, r.out, line)
 			assert.Contains(t, r.err, want, line)
-			assert.Contains(t, r.err, "nothing was done", line)
+			report := strings.HasPrefix(line, "check -format")
+			answers := content == string(broken) && slices.Contains(partly, line)
+			assert.Equal(t, !answers, strings.Contains(r.err, "nothing was done"), "%s: %s", line, r.err)
+			assert.Equal(t, report || answers, r.out != "", "%s: %s", line, r.out)
 			assert.Equal(t, content, read(t, folder), line)
 		}
+	}
+}
+
+// TestOneMistakeDoesNotSilenceTheRest puts a mistake into one network and asks about that and others.
+func TestOneMistakeDoesNotSilenceTheRest(t *testing.T) {
+	folder := demo(t)
+	whole := read(t, folder)
+	all := run(t, folder, "", "check", "-format", "csv").out
+	write(t, folder, strings.Replace(whole, "booking/app reaches fare-db on tcp/5432", "booking/app reches fare-db on tcp/5432", 1))
+	r := run(t, folder, "", "check", "-format", "csv")
+	assert.Equal(t, 2, r.status)
+	for line := range strings.Lines(all) { // all that the rules found, and the other expectations
+		if !strings.Contains(line, "booking/app reaches fare-db") {
+			assert.Contains(t, r.out, line)
+		}
+	}
+	for _, line := range []string{"carve", "grid", "reach fares-1 fare-db -on tcp/5432"} {
+		r := run(t, folder, "", strings.Fields(line)...)
+		assert.NotEmpty(t, r.out, line)
+		assert.Contains(t, r.err, "1 problem in wendrik.yaml; the answer does not rest on what they speak of", line)
+	}
+
+	// A rule of the crews' network, which nothing is joined to.
+	write(t, folder, strings.Replace(whole, "  drill:\n", "  drill:\n    groups: {g: {in: [tcp/1 form any]}}\n", 1))
+	for line, want := range map[string]int{"reach fares-1 fare-db -on tcp/5432": 0, "carve": 0, "grid": 2, "overlaps": 2, "show booking": 2, "rehearse": 2} {
+		r := run(t, folder, "", strings.Fields(line)...)
+		assert.Equal(t, want, r.status, "%s: %s", line, r.err)
+		assert.Equal(t, want < 2 || line == "overlaps" || line == "show booking", r.out != "", line)
+	}
+	r = run(t, folder, "", "check", "-format", "csv")
+	for line := range strings.Lines(all) {
+		if !strings.Contains(line, "drill") && !strings.Contains(line, "expectation") {
+			_, rest, _ := strings.Cut(line, ".yaml:") // its line is another
+			_, rest, _ = strings.Cut(rest, ",")
+			assert.Contains(t, r.out, rest)
+		}
+	}
+
+	// And one where packets go.
+	write(t, folder, strings.Replace(whole, "tcp/5432 from 10.144.4.0/24", "tcp/5432 form 10.144.4.0/24", 1))
+	r = run(t, folder, "", "reach", "fares-1", "fare-db", "-on", "tcp/5432")
+	assert.Equal(t, 2, r.status)
+	assert.Empty(t, r.out)
+}
+
+// TestBuildServersAlwaysGetAReport asks for reports of what cannot be read, or is not there.
+func TestBuildServersAlwaysGetAReport(t *testing.T) {
+	folder := t.TempDir()
+	write(t, folder, "wendrik: 1\nnetworks: {a: {range: 10.0.0.0/33}}\n")
+	for _, args := range []string{"", " -plan none.yaml", " -plan ."} {
+		r := run(t, folder, "", strings.Fields("check -format junit"+args)...)
+		assert.Equal(t, 2, r.status)
+		valid(t, "junit.schema.json", asJSON(t, r.out))
+		assert.Contains(t, r.out, `<failure message=`)
+		r = run(t, folder, "", strings.Fields("check -format sarif"+args)...)
+		assert.Equal(t, 2, r.status)
+		var log struct {
+			Runs []struct{ Results []struct{ RuleID string } }
+		}
+		require.NoError(t, json.Unmarshal([]byte(r.out), &log))
+		var report any
+		require.NoError(t, json.Unmarshal([]byte(r.out), &report))
+		valid(t, "sarif-schema-2.1.0.json", report)
+		assert.NotEmpty(t, log.Runs[0].Results[0].RuleID)
 	}
 }

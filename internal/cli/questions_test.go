@@ -51,21 +51,24 @@ func TestMistakesInPlans(t *testing.T) {
 	} {
 		write(t, folder, fmt.Sprintf(base, c.inPier, c.below))
 		for _, command := range []string{"check", "grid", "reach pier quay"} {
+			if command != "check" && strings.HasPrefix(c.below, "expect:") {
+				continue // no answer rests on these lines
+			}
 			r := run(t, folder, "", strings.Fields(command)...)
 			at := []any{"%s%s\n%s", c.inPier, c.below, r.err}
 			assert.Equal(t, 2, r.status, at...)
-			assert.Empty(t, r.out, at...)
+			assert.Equal(t, command == "check", r.out != "", at...)
 			first, _, _ := strings.Cut(r.err, "\n")
 			assert.True(t, strings.HasPrefix(first, "wendrik.yaml"+c.line), at...)
 			assert.Contains(t, r.err, c.message, at...)
 			assert.Contains(t, r.err, c.fix, at...)
-			assert.Contains(t, r.err, "; nothing was done", at...)
+			assert.Contains(t, r.err, map[bool]string{true: "; what could be read was judged", false: "; nothing was done"}[command == "check"], at...)
 		}
 	}
 	// All at once.
 	write(t, folder, fmt.Sprintf(base, ", tables: {t: {routes: [{to: 0.0.0.0/0, via: nowhere}]}}", "sites: {s: {ranges: 10.9.0.0/16, link: isle}}\nexpect: [x touches y]\n"))
 	r := run(t, folder, "", "check")
-	assert.Contains(t, r.err, "3 problems in wendrik.yaml; nothing was done")
+	assert.Contains(t, r.err, "3 problems in wendrik.yaml; what could be read was judged")
 }
 
 // TestMistakesOnTheCommandLine: usage errors have status 2, one sentence, and what would be right.

@@ -8,7 +8,9 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
+	"wendrik/internal/core/meet"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
 )
 
@@ -40,18 +42,20 @@ func reachCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				e, err := c.load(*name)
+				var from, to reach.Ends
+				o, err := c.loadFor(*name, func(e *estate.Estate) (needed func(text.Path) bool, err error) {
+					if from, err = findEnds(e, c.args[0]); err != nil {
+						return nil, err
+					}
+					if to, err = findEnds(e, c.args[1]); err != nil {
+						return nil, err
+					}
+					return around(e, from, to), nil
+				})
 				if err != nil {
 					return cannot, err
 				}
-				from, err := findEnds(e, c.args[0])
-				if err != nil {
-					return cannot, err
-				}
-				to, err := findEnds(e, c.args[1])
-				if err != nil {
-					return cannot, err
-				}
+				e := o.Estate
 				if *ways && from.One != nil && to.One != nil {
 					return cannot, &usageError{"-all-ways is for many pairs, and both ends here are one", "leave it out"}
 				}
@@ -68,6 +72,36 @@ func reachCommand() *command {
 				return no, err
 			}
 		},
+	}
+}
+
+// around reports of a problem whether it can be about what packets between some ends come to: the networks of the ends,
+// those that can meet them, and all that joins networks.
+func around(e *estate.Estate, ends ...reach.Ends) func(problem text.Path) bool {
+	touched := map[string]bool{}
+	m := meet.Of(e)
+	for _, end := range ends {
+		for _, o := range end.Objects() {
+			for _, n := range e.Networks {
+				if n == o || m.Meet(n, o) {
+					touched[n.Name] = true
+				}
+			}
+		}
+	}
+	return func(problem text.Path) bool {
+		switch {
+		case !anything(problem):
+			return false
+		case len(problem) < 2:
+			return true
+		case problem[0] == "networks":
+			return touched[problem[1]] || e.Network(problem[1]) == nil
+		case problem[0] == "workloads":
+			w := e.Workload(problem[1])
+			return w == nil || w.Subnet == nil || touched[w.Subnet.Network.Name]
+		}
+		return problem[0] != "space" && problem[0] != "clusters"
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/progress"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/text"
 	"wendrik/internal/rehearse"
 )
 
@@ -51,11 +52,11 @@ func rehearseCommand() *command {
 				case len(c.args) > 0:
 					return cannot, &usageError{fmt.Sprintf("rehearse takes no arguments without -in, and %q is one", c.args[0]), "wendrik rehearse -in PLACE -- COMMAND"}
 				}
-				e, err := c.load(*name)
+				o, err := c.load(*name, func(text.Path) bool { return true })
 				if err != nil {
 					return cannot, err
 				}
-				return c.rehearse(e, *only, *keep, *again, *format)
+				return c.rehearse(o.Estate, *only, *keep, *again, *format)
 			}
 		},
 	}

@@ -24,10 +24,11 @@ func showCommand() *command {
 				if len(c.args) != 1 {
 					return cannot, &usageError{fmt.Sprintf("show takes one name, not %d", len(c.args)), "wendrik show NETWORK,  or  NETWORK/SUBNET,  or  WORKLOAD"}
 				}
-				e, err := c.load(*name)
+				o, status, err := c.loadPart(*name)
 				if err != nil {
 					return cannot, err
 				}
+				e := o.Estate
 				var cards []*card
 				for _, o := range e.Named(c.args[0]) {
 					cards = append(cards, cardOf(e, o))
@@ -36,7 +37,7 @@ func showCommand() *command {
 					return cannot, unknownThing(e, c.args[0])
 				}
 				if *format == "json" {
-					return good, c.json(cardsJSON(cards, e.Plan.Files))
+					return status(good), c.json(cardsJSON(cards, e.Plan.Files))
 				}
 				for i, card := range cards {
 					if i > 0 {
@@ -44,7 +45,7 @@ func showCommand() *command {
 					}
 					c.card(card, e.Plan.Files)
 				}
-				return good, nil
+				return status(good), nil
 			}
 		},
 	}

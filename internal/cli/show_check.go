@@ -46,8 +46,8 @@ func (c *call) writeChecked(r *checked, format string) error {
 		return nil
 	}
 	t := &sheet{header: []string{"severity", "code", "where", "what", "fix"}, wrap: 3}
-	for _, f := range r.findings {
-		t.add(string(f.Severity), string(f.Code), r.src.Where(f.At), f.Message, f.Fix())
+	for _, f := range r.all() {
+		t.add(string(f.Weight()), string(f.Code), r.src.Where(f.At), f.Message, f.Fix())
 	}
 	return c.write(t, format)
 }
@@ -58,11 +58,18 @@ const maxChecked = 100
 func (c *call) checkedText(r *checked) {
 	errors, warnings := r.count(diag.Error), r.count(diag.Warning)
 	held := fmt.Sprintf("%d of %s hold", r.holding(), phrase.Count(len(r.expected), "expectation"))
-	if len(r.expected) == 0 {
+	switch {
+	case !r.tried:
+		held = "expectations were not tried"
+	case len(r.expected) == 0:
 		held = "the plan has no expectations"
 	}
 	if len(r.findings) == 0 {
-		c.say("%s; %s", fine.Sprint("nothing is wrong"), held)
+		what := "nothing is wrong"
+		if len(r.problems) > 0 {
+			what = "nothing else is wrong in what could be read"
+		}
+		c.say("%s; %s", fine.Sprint(what), held)
 		return
 	}
 	c.say("%s  %s, %s; %s", strong.Sprint(phrase.Count(len(r.findings), "finding")), bad.Sprint(phrase.Count(errors, "error")), doubt.Sprint(phrase.Count(warnings, "warning")), held)
@@ -120,7 +127,7 @@ type expectationOut struct {
 }
 
 func checkJSON(r *checked) checkOut {
-	out := checkOut{r.count(diag.Error), r.count(diag.Warning), findingsJSON(r.findings, r.src), []expectationOut{}}
+	out := checkOut{r.count(diag.Error) + len(r.problems), r.count(diag.Warning), findingsJSON(r.all(), r.src), []expectationOut{}}
 	for _, x := range r.expected {
 		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Pairs, x.Against, "", "", x.Why, fixOf(x)}
 		if x.Counter != nil {

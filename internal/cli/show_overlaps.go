@@ -17,7 +17,8 @@ import (
 const maxShown = 50
 
 // overlaps shows the pairs that were asked for to a person; left is how many more of them there are.
-func (c *call) overlaps(found *overlap.Found, shown []overlap.Pair, left int, src *text.Files) {
+func (c *call) overlaps(found *overlap.Found, shown []overlap.Pair, left int, o *opened) {
+	src := o.Plan.Files
 	counts, total := maps.Clone(found.Left), len(found.Pairs)
 	for _, n := range found.Left {
 		total += n
@@ -36,7 +37,11 @@ func (c *call) overlaps(found *overlap.Found, shown []overlap.Pair, left int, sr
 		}
 	}
 	if len(words) == 0 {
-		c.say("%s", fine.Sprint("nothing overlaps"))
+		what := "nothing overlaps"
+		if len(o.Problems) > 0 {
+			what += " in what could be read"
+		}
+		c.say("%s", fine.Sprint(what))
 		return
 	}
 	c.say("%s", strong.Sprintf("%s overlap: %s", phrase.Count(total, "pair"), strings.Join(words, ", ")))

@@ -59,16 +59,38 @@ func (c *call) junit(r *checked) error {
 		}
 		out.Tests, out.Failures, out.Suites = out.Tests+s.Tests, out.Failures+s.Failures, append(out.Suites, s)
 	}
+	if len(r.problems) > 0 {
+		add("plan", r.junitPlan())
+	}
 	if r.ruled {
 		add("rules", r.junitRules())
 	}
-	add("expect", r.junitExpectations())
+	if r.tried {
+		add("expect", r.junitExpectations())
+	}
 	raw, err := xml.MarshalIndent(out, "", "  ")
 	if err != nil {
 		return err
 	}
 	c.say("%s%s", xml.Header, raw)
 	return nil
+}
+
+// junitText is a finding as the text of a failure.
+func (r *checked) junitText(f *diag.Finding) string {
+	return fmt.Sprintf("%s: %s: %s\n  %s\n", clean(r.src.Where(f.At)), f.Weight(), clean(f.Message), clean(f.Fix()))
+}
+
+// junitPlan is the test that the plan can be read, which it cannot.
+func (r *checked) junitPlan() []junitCase {
+	one := junitCase{Name: "can be read", Class: "wendrik.plan"}
+	for i, f := range r.problems {
+		if i == 0 {
+			one.Failure = &junitFailure{Message: clean(f.Message), Type: string(f.Code)}
+		}
+		one.Failure.Text += r.junitText(&f)
+	}
+	return []junitCase{one}
 }
 
 func (r *checked) junitRules() []junitCase {
@@ -82,7 +104,7 @@ func (r *checked) junitRules() []junitCase {
 			if one.Failure == nil {
 				one.Failure = &junitFailure{Message: clean(f.Message), Type: string(f.Code)}
 			}
-			one.Failure.Text += fmt.Sprintf("%s: %s: %s\n  %s\n", r.src.Where(f.At), f.Weight(), clean(f.Message), clean(f.Fix()))
+			one.Failure.Text += r.junitText(&f)
 		}
 		all = append(all, one)
 	}
@@ -94,7 +116,7 @@ func (r *checked) junitExpectations() []junitCase {
 	for _, x := range r.expected {
 		one := junitCase{Name: clean(x.Text), Class: "wendrik.expect"}
 		if f, is := x.Finding(); is && !x.Holds {
-			one.Failure = &junitFailure{clean(x.Why), string(f.Code), fmt.Sprintf("%s: %s\n  %s\n", r.src.Where(x.At), clean(x.Why), clean(fixOf(x)))}
+			one.Failure = &junitFailure{clean(x.Why), string(f.Code), fmt.Sprintf("%s: %s\n  %s\n", clean(r.src.Where(x.At)), clean(x.Why), clean(fixOf(x)))}
 		}
 		all = append(all, one)
 	}
@@ -163,7 +185,10 @@ func (c *call) sarif(r *checked) error {
 		rule(x.Code, x.Doc)
 	}
 	rule("expectation", "A line of expect that is not so.")
-	for _, f := range r.findings {
+	for _, f := range r.all() {
+		if _, known := numbers[f.Code]; !known {
+			rule(f.Code, "What stands in the way of reading the plan.")
+		}
 		message := f.Message + "."
 		if fix := f.Fix(); fix != "" {
 			message += " Fix: " + fix + "."

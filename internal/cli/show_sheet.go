@@ -111,7 +111,8 @@ func (s *screen) writeCSV(t *sheet) error {
 	for _, r := range t.rows {
 		row := make([]string, len(r))
 		for i, c := range r {
-			if c != "" && strings.ContainsRune("=+-@\t\r", rune(c[0])) {
+			c = clean(c)
+			if c != "" && strings.ContainsRune("=+-@", rune(c[0])) {
 				c = "'" + c
 			}
 			row[i] = c

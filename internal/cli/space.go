@@ -39,10 +39,15 @@ func spaceCommand() *command {
 				if err := c.noArguments("space", "-in BLOCK"); err != nil {
 					return cannot, err
 				}
-				e, err := c.load(*name)
+				open := c.loadPart
+				if *free != "" {
+					open = c.loadRanged
+				}
+				o, partly, err := open(*name)
 				if err != nil {
 					return cannot, err
 				}
+				e := o.Estate
 				used, err := c.inventory(*taken, *columns, e.Plan.Files)
 				if err != nil {
 					return cannot, err
@@ -74,10 +79,16 @@ func spaceCommand() *command {
 				if used.unread > 0 && status == good {
 					status = no // what is free may be less
 				}
-				return status, err
+				return partly(status), err
 			}
 		},
 	}
+}
+
+// loadRanged reads a plan for an answer that gives ranges away.
+func (s *screen) loadRanged(name string) (*opened, func(int) int, error) {
+	o, err := s.load(name, ranged)
+	return o, func(answer int) int { return answer }, err
 }
 
 // takenFlags defines the flags for an inventory of ranges in use.

@@ -75,16 +75,23 @@ func (f *field) standing() {
 	}
 }
 
-// verify makes the changes in a copy of the plan, and reports what in it could not be read any more.
+// verify makes the changes in a copy of the plan, when they can be made, and reports what in it could not be read any more.
 func (c *carver) verify() {
 	if len(c.Misfits) > 0 || !c.New() {
 		return
 	}
 	_, findings, err := c.e.With(c.Changes)
 	if err != nil {
-		c.misfit(0, nil, wouldBreak, "write the ranges by hand", "the plan cannot be edited: %s", err)
+		return // who writes the changes is told
+	}
+	known := map[string]bool{}
+	for _, f := range c.e.Problems {
+		known[f.Message] = true
 	}
 	for _, f := range findings {
+		if known[f.Message] {
+			continue
+		}
 		c.misfit(0, f.Place, wouldBreak, f.Fix(), "with these ranges, %s, and the plan could not be read any more", f.Message)
 	}
 }

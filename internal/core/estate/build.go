@@ -22,7 +22,8 @@ import (
 func Load(files *text.Files) (*Estate, []diag.Finding) {
 	p, found := plan.Decode(files)
 	e := build(p, found)
-	return e, found.All()
+	e.Problems = found.All()
+	return e, e.Problems
 }
 
 // With is the estate that the plan describes once changes are made in it, with the findings of loading that. The error

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/profile"
@@ -16,6 +17,7 @@ import (
 // Estate is all that a plan describes. Every list keeps the order of the text.
 type Estate struct {
 	Plan      *plan.Plan
+	Problems  []diag.Finding // of the text; what they speak of is left out
 	Profile   profile.Profile
 	Blocks    []*Block
 	Networks  []*Network

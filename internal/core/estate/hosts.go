@@ -253,7 +253,7 @@ func (b *builder) targets() {
 		for _, t := range w.Plan.Targets {
 			target := lookup[*Workload](b, nil, b.e.scope, WorkloadKind, t, in)
 			switch {
-			case target == nil:
+			case target == nil || target.Subnet == nil:
 			case target == w:
 				b.report(t.At, in, targetItself, "name another workload", "%s cannot hand flows on to itself", w.Name)
 			case len(target.Plan.Targets) > 0:

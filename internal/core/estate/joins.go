@@ -127,10 +127,15 @@ func (b *builder) hubs() {
 	}
 }
 
-// tableOfHub finds a table of a hub, or reports the name.
+// tableOfHub finds a table of a hub, or reports the name; then one stands in for it that has no routes.
 func (b *builder) tableOfHub(h *Hub, t plan.Text, in spot) *HubTable {
-	return lookup[*HubTable](b, h, h.scope, HubTableKind, t, in)
+	if found := lookup[*HubTable](b, h, h.scope, HubTableKind, t, in); found != nil {
+		return found
+	}
+	return noTable(h)
 }
+
+func noTable(h *Hub) *HubTable { return &HubTable{Plan: &plan.HubTable{}, Hub: h} }
 
 func (b *builder) hubLinks() {
 	for _, p := range b.e.Plan.HubLinks {
@@ -150,6 +155,9 @@ func (b *builder) hubLinks() {
 		for i, h := range l.Between {
 			if l.Tables[i] == nil && !slices.ContainsFunc(p.Tables, func(t plan.Attachment) bool { return t.Who.Value == h.Name }) {
 				b.report(p.Name.At, spot{l, ""}, noHubTable, fmt.Sprintf("add  tables: {%s: TABLE, ...}", h.Name), "nothing says which table of hub %s looks up what comes over link %s", h.Name, l.Name)
+			}
+			if l.Tables[i] == nil {
+				l.Tables[i] = noTable(h)
 			}
 		}
 		b.e.HubLinks = append(b.e.HubLinks, l)

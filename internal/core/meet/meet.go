@@ -67,7 +67,7 @@ func (m *Map) imports(n, far *estate.Network, p *estate.Peering) {
 		case *estate.Site:
 			m.join(n, via, p, far)
 		case *estate.Hub:
-			if a := far.Attachment(via); a != nil && a.Table != nil {
+			if a := far.Attachment(via); a != nil {
 				m.join(n, a.Table, p, far, via)
 			}
 		}

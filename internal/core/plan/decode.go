@@ -21,11 +21,15 @@ func Decode(files *text.Files) (*Plan, *diag.Bag) {
 	d := &decoder{plan: &Plan{Files: files}, flowsOf: map[string]flow.Set{}}
 	tree, problem := files.First().Tree()
 	if problem != nil {
+		d.plan.Unread = true
 		d.found.Add(diag.Finding{Code: diag.Code(problem.Code), At: problem.At, Message: problem.Message, Fixes: diag.Advise(problem.Fix)})
 		return d.plan, &d.found
 	}
 	root := tree.Root()
 	start := files.First().Start()
+	if root.Kind() != text.MapKind {
+		d.plan.Unread = true
+	}
 	if root.Kind() == 0 {
 		d.report(start, empty, "the plan is empty", "start it with  wendrik: 1  and  estate: NAME")
 		return d.plan, &d.found

@@ -54,6 +54,7 @@ func (f Flag) Given() bool { return f.At.Known() }
 // Plan is one decoded text. Every list keeps the order of the text.
 type Plan struct {
 	Files     *text.Files
+	Unread    bool // whether the text is no YAML, or no mapping, so that nothing of it could be read
 	Version   Number
 	Estate    Text
 	Profile   ProfileSetting

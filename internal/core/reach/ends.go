@@ -77,6 +77,21 @@ type Ends struct {
 	Name string
 	One  *End               // nil when it is many
 	Many []*estate.Workload // those of a network, tier or subnet that have a place in the estate
+
+	in []estate.Object // the networks that Many are of
+}
+
+// Objects are the networks that the ends live in, or the sites that they are; none for the internet.
+func (e Ends) Objects() []estate.Object {
+	switch {
+	case e.One == nil:
+		return e.in
+	case e.One.network() != nil:
+		return []estate.Object{e.One.network()}
+	case e.One.Site != nil:
+		return []estate.Object{e.One.Site}
+	}
+	return nil
 }
 
 // FindEnds finds what a word names: one end, as Find does, or the workloads of a network, network/tier or network/subnet.
@@ -99,12 +114,15 @@ func FindEnds(e *estate.Estate, word string) (Ends, error) {
 			end.Site = o
 			ends.One = &end
 		case *estate.Network:
+			ends.in = append(ends.in, o)
 			ends.add(o.Workloads())
 		case *estate.Tier:
+			ends.in = append(ends.in, o.Network)
 			for _, s := range o.Subnets {
 				ends.add(s.Workloads)
 			}
 		case *estate.Subnet:
+			ends.in = append(ends.in, o.Network)
 			ends.add(o.Workloads)
 		default:
 			continue
