@@ -116,7 +116,7 @@ func (c *call) rehearse(e *estate.Estate, only string, keep, again bool, format 
 	if format == "json" {
 		err = c.json(rehearsalJSON(r))
 	} else {
-		c.rehearsed(r, keep || again)
+		c.rehearsed(e, r, keep || again)
 	}
 	if r.Good() {
 		return good, err

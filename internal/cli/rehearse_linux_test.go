@@ -3,6 +3,7 @@ package cli_test
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"maps"
 	"net"
 	"os"
@@ -118,6 +119,27 @@ workloads: {w: {in: pier/a, address: 10.144.0.10}, x: {in: pier/d, address: 10.1
 
 	r = run(t, folder, "", "rehearse", "-again")
 	assert.True(t, strings.HasPrefix(r.out, "all agree  "), r.out+r.err)
+	for _, line := range []string{"rehearse -again -plan twice.yaml", "rehearse -again"} {
+		if line == "rehearse -again" { // the same file, changed since
+			plan := read(t, folder)
+			write(t, folder, plan+"\n# a remark\n")
+			defer write(t, folder, plan)
+		}
+		r = run(t, folder, "", strings.Fields(line)...)
+		assert.Equal(t, 2, r.status, line)
+		assert.Contains(t, r.err, "the plan is not the one that stands", line)
+	}
+	write(t, folder, strings.TrimSuffix(read(t, folder), "\n# a remark\n"))
+
+	// Who says nothing keeps nobody waiting, and an environment may be large.
+	silent, err := net.Dial("unix", filepath.Join(os.Getenv("XDG_RUNTIME_DIR"), fmt.Sprintf("wendrik-rehearsal-%d.sock", os.Getuid())))
+	require.NoError(t, err)
+	defer silent.Close()
+	for i := range 12 {
+		t.Setenv(fmt.Sprint("LARGE_", i), strings.Repeat("\t", 100_000))
+	}
+	r = run(t, folder, "", "rehearse", "-in", "fares-1", "--", "sh", "-c", `echo ${#LARGE_0} ${#LARGE_11}; grep SigIgn /proc/self/status`)
+	assert.Equal(t, "100000 100000\nSigIgn:\t0000000000000000\n", r.out, r.err)
 	// By hand: the router of booking forwards no more.
 	r = run(t, folder, "", "rehearse", "-in", "booking", "--", "sh", "-c", "echo 0 > /proc/sys/net/ipv4/ip_forward")
 	require.Equal(t, 0, r.status, r.err)
@@ -134,10 +156,51 @@ workloads: {w: {in: pier/a, address: 10.144.0.10}, x: {in: pier/d, address: 10.1
 	}
 	assert.ElementsMatch(t, documented(t, "rehearse"), slices.Collect(maps.Keys(keys)))
 
+	// What runs in it ends with it, whatever it has done to stay.
+	for _, line := range []string{"sleep 4711", "setsid sleep 4712 & sleep 4713"} {
+		c := exec.Command(program, "rehearse", "-in", "fares-1", "--", "sh", "-c", line)
+		c.Dir = folder
+		require.NoError(t, c.Start())
+		defer c.Wait()
+	}
+	running := func() int {
+		n := 0
+		for _, seconds := range []string{"4711", "4712", "4713"} {
+			if exec.Command("pgrep", "-f", "^sleep "+seconds).Run() == nil {
+				n++
+			}
+		}
+		return n
+	}
+	require.Eventually(t, func() bool { return running() == 3 }, 10*time.Second, 20*time.Millisecond)
 	assert.Equal(t, "the rehearsal is down\n", run(t, folder, "", "rehearse", "-down").out)
+	assert.Eventually(t, func() bool { return running() == 0 }, 10*time.Second, 20*time.Millisecond)
 	assert.Equal(t, "no rehearsal stands\n", run(t, folder, "", "rehearse", "-down").out)
 	assert.Equal(t, before, machine(t))
 	assert.Empty(t, workers(t))
+}
+
+// TestSocketOfAStranger: what stands where the socket belongs, and is none of ours, is told and left alone.
+func TestSocketOfAStranger(t *testing.T) {
+	home := t.TempDir()
+	t.Setenv("XDG_RUNTIME_DIR", home)
+	socket := filepath.Join(home, fmt.Sprintf("wendrik-rehearsal-%d.sock", os.Getuid()))
+	require.NoError(t, os.WriteFile(socket, []byte("mine"), 0o600))
+	folder := demo(t)
+	for _, line := range []string{"rehearse -down", "rehearse -again", "rehearse -keep -only finance", "rehearse -in fares-1 -- true"} {
+		r := run(t, folder, "", strings.Fields(line)...)
+		assert.Equal(t, 2, r.status, line)
+		assert.Contains(t, r.err, "is no socket, and stands where that of a rehearsal belongs", line)
+	}
+	if os.Getuid() == 0 {
+		require.NoError(t, os.Chown(socket, 65534, 65534))
+		r := run(t, folder, "", "rehearse", "-down")
+		assert.Equal(t, 2, r.status)
+		assert.Contains(t, r.err, "belongs to somebody else")
+	}
+	raw, err := os.ReadFile(socket)
+	require.NoError(t, err)
+	assert.Equal(t, "mine", string(raw))
 }
 
 // TestRehearsalIsKilled: whatever ends the program, nothing is left.

@@ -4,7 +4,9 @@ import (
 	"fmt"
 	"slices"
 
+	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/reach"
 	"wendrik/internal/rehearse"
 )
 
@@ -15,7 +17,7 @@ var kinds = []string{"workload to workload", "workload to a site", "a site to wo
 const maxDisagreed = 20
 
 // rehearsed shows a rehearsal to a person.
-func (c *call) rehearsed(r *rehearse.Result, stands bool) {
+func (c *call) rehearsed(e *estate.Estate, r *rehearse.Result, stands bool) {
 	pairs := r.Pairs()
 	if len(pairs) == 0 {
 		c.say("nothing to try: there is no workload with an address that could send or receive")
@@ -34,7 +36,7 @@ func (c *call) rehearsed(r *rehearse.Result, stands bool) {
 	}
 	c.say("%s  %s, %s in %s: the kernel and reach\n", verdict, phrase.Count(len(pairs), "pair"), phrase.Count(tries, "exchange"), phrase.Count(r.Nodes, "namespace"))
 	c.tried(r)
-	c.disagreed(r)
+	c.disagreed(e, r)
 	for i, x := range r.Expected {
 		if i == 0 {
 			c.say("\n%s", strong.Sprint("expectations, by real packets"))
@@ -114,7 +116,7 @@ func kindOf(t *rehearse.Try) string {
 }
 
 // disagreed lists the disagreements, with both stories; flows of a pair that disagree alike stand together.
-func (c *call) disagreed(r *rehearse.Result) {
+func (c *call) disagreed(e *estate.Estate, r *rehearse.Result) {
 	type entry struct {
 		*rehearse.Try
 		flows []string
@@ -139,16 +141,28 @@ func (c *call) disagreed(r *rehearse.Result) {
 		return
 	}
 	c.say("\n%s", strong.Sprint("where they disagree"))
-	for i, e := range all {
+	for i, x := range all {
 		if i == maxDisagreed {
 			c.say("%d more;  -format json  lists all", len(all)-i)
 			break
 		}
-		c.say("%s %s to %s (%s) on %s", bad.Sprintf("%3d.", i+1), clean(e.From), clean(e.To), e.Dst, c.wrap(5, few(e.flows)))
-		c.say("     reach says   %s", saysOf(e.Try))
-		c.say("     the kernel   %s", storyOf(e.Try))
-		c.say("     look closer  wendrik reach %s %s -on %s", clean(e.From), e.Dst, e.flows[0])
+		c.say("%s %s to %s (%s) on %s", bad.Sprintf("%3d.", i+1), clean(x.From), clean(x.To), x.Dst, c.wrap(5, few(x.flows)))
+		c.say("     reach says   %s", saysOf(x.Try))
+		c.say("     the kernel   %s", storyOf(x.Try))
+		c.say("     look closer  wendrik reach %s %s -on %s", clean(x.From), clean(target(e, x.Try)), x.flows[0])
 	}
+}
+
+// target is the far end of a try in a word that reach takes: the address, unless that is not, or not alone, what was meant.
+func target(e *estate.Estate, t *rehearse.Try) string {
+	found, err := reach.Find(e, t.Dst.String())
+	switch {
+	case err != nil:
+		return t.To
+	case found.Workload != nil && found.Workload.Name == t.To, found.Site != nil && found.Site.Name == t.To, found.Internet && t.To == "internet":
+		return t.Dst.String()
+	}
+	return t.To
 }
 
 func saysOf(t *rehearse.Try) string {
@@ -163,6 +177,8 @@ func saysOf(t *rehearse.Try) string {
 
 func storyOf(t *rehearse.Try) string {
 	switch {
+	case t.Other != "":
+		return fmt.Sprintf("it came to %s, who has the same address", clean(t.Other))
 	case t.Passed && t.Saw.IsValid():
 		return fmt.Sprintf("it passed, and the far end saw %s", t.Saw)
 	case t.Passed:

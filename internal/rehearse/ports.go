@@ -1,11 +1,13 @@
 package rehearse
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
+	"wendrik/internal/core/phrase"
 )
 
 // This file chooses the ports to try.
@@ -50,6 +52,13 @@ func (s *script) portsOf(from, to end) []Try {
 	}
 	out := []Try{{Protocol: "icmp"}}
 	for _, name := range []string{"tcp", "udp"} {
+		if ports := seen[name]; len(ports) > maxPorts {
+			var left []string
+			for _, p := range ports[maxPorts:] {
+				left = append(left, fmt.Sprintf("%s/%d", name, p))
+			}
+			s.skip(fmt.Sprintf("%s to %s on %s", from.name, to.name, phrase.Few(left, 6)), fmt.Sprintf("no more than %d ports of a protocol are tried of a pair", maxPorts+1))
+		}
 		for _, p := range append(seen[name][:min(len(seen[name]), maxPorts)], unrelated) {
 			out = append(out, Try{Protocol: name, Port: p})
 		}
@@ -131,6 +140,7 @@ func (s *script) sourcePorts(replies [2]uint16, number int) []uint16 {
 		}
 	}
 	if len(out) > maxSourcePorts {
+		s.skip(fmt.Sprintf("replies in %d of the parts of the reply ports that lists tell apart", len(out)-maxSourcePorts), fmt.Sprintf("a client takes no more than %d ports", maxSourcePorts))
 		out = append(out[:maxSourcePorts-1], out[len(out)-1])
 	}
 	return out

@@ -6,9 +6,11 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"maps"
 	"net"
 	"net/netip"
 	"os"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -27,6 +29,7 @@ type lab struct {
 	stage   *stage.Stage
 	kernel  *kernel
 	places  map[string]*stage.Node // by the name of an end
+	names   []string               // of the ends that answer, by number
 	servers []interface{ Close() error }
 }
 
@@ -112,10 +115,12 @@ func (l *lab) serve() error {
 		}
 		doors[t.To][door{t.To, at, t.Protocol, t.Port}] = true
 	}
-	for place, all := range doors {
+	for number, place := range slices.Sorted(maps.Keys(doors)) {
+		all := doors[place]
+		l.names = append(l.names, place)
 		err := l.kernel.spaces[l.places[place]].do(func() error {
 			for d := range all {
-				if err := l.open(d); err != nil {
+				if err := l.open(d, uint32(number)); err != nil {
 					return fmt.Errorf("%s cannot listen on %s/%d: %w", d.place, d.protocol, d.port, err)
 				}
 			}
@@ -128,7 +133,8 @@ func (l *lab) serve() error {
 	return nil
 }
 
-func (l *lab) open(d door) error {
+// open starts a server; who is the number of the end that it answers for.
+func (l *lab) open(d door, who uint32) error {
 	at := netip.AddrPortFrom(d.addr, d.port)
 	// Clients may take ports on which others listen.
 	config := net.ListenConfig{Control: func(_, _ string, c syscall.RawConn) error {
@@ -148,7 +154,7 @@ func (l *lab) open(d door) error {
 					return
 				}
 				if err == nil {
-					_, _ = c.(*net.UDPConn).WriteToUDPAddrPort(reply(buf[:n], from.Addr()), from)
+					_, _ = c.(*net.UDPConn).WriteToUDPAddrPort(reply(buf[:n], who, from.Addr()), from)
 				}
 			}
 		}()
@@ -166,7 +172,7 @@ func (l *lab) open(d door) error {
 				return
 			}
 			if err == nil {
-				go answer(c)
+				go answer(c, who)
 			}
 		}
 	}()
@@ -174,7 +180,7 @@ func (l *lab) open(d door) error {
 }
 
 // answer waits for a client's word, so that the packets of both ways have passed, and says whom it saw.
-func answer(c net.Conn) {
+func answer(c net.Conn, who uint32) {
 	defer c.Close()
 	_ = c.SetDeadline(time.Now().Add(20 * time.Second))
 	buf := make([]byte, 64)
@@ -182,7 +188,7 @@ func answer(c net.Conn) {
 	if err != nil {
 		return
 	}
-	_, _ = c.Write(reply(buf[:n], c.RemoteAddr().(*net.TCPAddr).AddrPort().Addr()))
+	_, _ = c.Write(reply(buf[:n], who, c.RemoteAddr().(*net.TCPAddr).AddrPort().Addr()))
 	_, _ = c.Read(make([]byte, 1)) // the client ends it
 }
 
@@ -190,9 +196,12 @@ func answer(c net.Conn) {
 // through a translation that the plan has in the wrong place, is not taken for that of another.
 const wordSize = 8
 
-// reply is a client's word, and whom the server saw.
-func reply(word []byte, from netip.Addr) []byte {
-	return append(word[:min(len(word), wordSize)], from.Unmap().String()...)
+// whoSize is the size of the number of the end that answers, which stands behind the word: an address may be that of two.
+const whoSize = 4
+
+// reply is a client's word, who answers, and whom it saw.
+func reply(word []byte, who uint32, from netip.Addr) []byte {
+	return append(binary.BigEndian.AppendUint32(word[:min(len(word), wordSize)], who), from.Unmap().String()...)
 }
 
 // patience is how long a try waits, and how long when it is tried again because reach says that it passes: a machine may
@@ -208,7 +217,7 @@ const atOnce = 3000
 // play makes every try.
 func (l *lab) play(step func(what string, done, total int)) *Result {
 	for _, t := range l.tries {
-		t.Passed, t.Saw, t.Again = false, netip.Addr{}, 0
+		t.Passed, t.Saw, t.Other, t.Again = false, netip.Addr{}, "", 0
 	}
 	todo := l.tries
 	side := min(atOnce, openFiles()/3)
@@ -275,7 +284,7 @@ func (l *lab) round(tries []*Try, wait time.Duration, side int, step func(done i
 					continue // nothing leaves: the kernel has no way, or its filter says no
 				}
 				all.Go(func() {
-					exchange(t, fd, wait)
+					l.exchange(t, fd, wait)
 					<-free
 					step(int(done.Add(1)))
 				})
@@ -336,7 +345,7 @@ func sockaddr(a netip.AddrPort) unix.Sockaddr {
 var words atomic.Uint64
 
 // exchange sends a word and waits for the answer. UDP and ICMP, which do not repeat themselves, are sent twice.
-func exchange(t *Try, fd int, wait time.Duration) {
+func (l *lab) exchange(t *Try, fd int, wait time.Duration) {
 	f := os.NewFile(uintptr(fd), "try")
 	defer f.Close()
 	deadline := time.Now().Add(wait)
@@ -359,7 +368,7 @@ func exchange(t *Try, fd int, wait time.Duration) {
 			if err != nil {
 				break
 			}
-			if t.hear(buf[:n], word) {
+			if t.hear(buf[:n], word, l.names) {
 				return
 			}
 		}
@@ -412,15 +421,20 @@ func echo(four bool, word []byte) []byte {
 	return append(b, word...)
 }
 
-// hear notes the answer to a try, when it is one.
-func (t *Try) hear(answer, word []byte) bool {
-	if t.Protocol == "icmp" && len(answer) >= echoHeader {
-		answer = answer[echoHeader:]
+// hear notes the answer to a try, when it is one; names are those of the ends that answer, by number.
+func (t *Try) hear(answer, word []byte, names []string) bool {
+	if t.Protocol == "icmp" {
+		t.Passed = len(answer) >= echoHeader && bytes.HasPrefix(answer[echoHeader:], word)
+		return t.Passed
 	}
-	if !bytes.HasPrefix(answer, word) {
+	if !bytes.HasPrefix(answer, word) || len(answer) < wordSize+whoSize {
 		return false
 	}
+	if who := names[binary.BigEndian.Uint32(answer[wordSize:])]; who != t.To {
+		t.Other = who
+		return true
+	}
 	t.Passed = true
-	t.Saw, _ = netip.ParseAddr(string(answer[wordSize:]))
+	t.Saw, _ = netip.ParseAddr(string(answer[wordSize+whoSize:]))
 	return true
 }

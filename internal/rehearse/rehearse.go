@@ -26,6 +26,7 @@ type Try struct {
 	SeenAs     []netip.Addr // as whom reach says that the far end sees it; empty for no opinion
 	Passed     bool
 	Saw        netip.Addr // as whom the far end saw it; the zero Addr for ICMP and where nothing arrived
+	Other      string     // the end that it came to in the place of the one that was meant, and that has the same address
 	Again      int        // how often it was tried again because reach says that it passes
 }
 

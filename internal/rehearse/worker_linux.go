@@ -2,6 +2,8 @@ package rehearse
 
 import (
 	"bufio"
+	"bytes"
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -12,8 +14,11 @@ import (
 	"os/signal"
 	"path/filepath"
 	"runtime"
+	"strconv"
 	"strings"
+	"sync"
 	"syscall"
+	"time"
 
 	"golang.org/x/sys/unix"
 
@@ -46,6 +51,7 @@ type order struct {
 	Env   []string
 	Dir   string
 	Kill  int
+	Sum   string // of the text that another try is to be about
 }
 
 // report is what a worker says.
@@ -63,9 +69,13 @@ type report struct {
 // anybody make user namespaces.
 func Run(e *estate.Estate, opt Options, keep bool, step func(what string, done, total int)) (*Result, error) {
 	if keep {
-		if c, err := call(); err == nil {
+		c, err := call()
+		if err == nil {
 			c.Close()
-			return nil, errors.New("a rehearsal stands already: take it down first with  wendrik rehearse -down")
+			return nil, errStands
+		}
+		if !errors.Is(err, errNone) {
+			return nil, err
 		}
 	}
 	first := order{Do: "play", Name: e.Plan.Files.First().Name, Text: e.Plan.Files.First().Text, Opt: opt, Keep: keep}
@@ -154,7 +164,7 @@ func follow(d *json.Decoder, step func(string, int, int)) (*Result, error) {
 	for {
 		var r report
 		if err := d.Decode(&r); err != nil {
-			return nil, fmt.Errorf("the rehearsal ended before it had a result: %w", err)
+			return nil, errors.New("the rehearsal ended before it had a result: something ended its process, or memory ran out")
 		}
 		switch {
 		case r.Barred:
@@ -217,13 +227,20 @@ func Work() int {
 	}
 	defer socket.Close()
 	out.say(report{Result: r})
-	if err := in.Decode(&first); err != nil || first.Do != "keep" {
+	var second order
+	if err := in.Decode(&second); err != nil || second.Do != "keep" {
 		return 1
 	}
-	signal.Ignore(syscall.SIGHUP, syscall.SIGPIPE)
-	l.stay(socket)
+	// They are taken, and not ignored: what is ignored would be so in the programs that are run here, too.
+	signal.Notify(make(chan os.Signal, 1), syscall.SIGHUP, syscall.SIGPIPE)
+	// What a program leaves running becomes a child of this process, and ends with it.
+	_ = unix.Prctl(unix.PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)
+	(&host{lab: l, sum: sumOf(first.Text)}).stay(socket)
 	return 0
 }
+
+// sumOf is a short name for a text.
+func sumOf(text string) string { return fmt.Sprintf("%x", sha256.Sum256([]byte(text))) }
 
 // perform loads the plan of an order, builds it, and tries it.
 func perform(o order, out teller) (*lab, *Result, error) {
@@ -257,84 +274,173 @@ func socketPath() string {
 
 // listen makes the socket, in the place of one that a worker has left behind which is gone.
 func listen() (*net.UnixListener, error) {
-	at := &net.UnixAddr{Name: socketPath(), Net: "unix"}
-	if c, err := net.DialUnix("unix", nil, at); err == nil {
+	c, err := call()
+	switch {
+	case err == nil:
 		c.Close()
-		return nil, errors.New("a rehearsal stands already: take it down first with  wendrik rehearse -down")
-	}
-	_ = os.Remove(at.Name)
-	old := unix.Umask(0o077)
-	defer unix.Umask(old)
-	return net.ListenUnix("unix", at)
-}
-
-// call calls the worker of the rehearsal that stands, when it is one of this user's.
-func call() (*net.UnixConn, error) {
-	c, err := net.DialUnix("unix", nil, &net.UnixAddr{Name: socketPath(), Net: "unix"})
-	if err != nil {
-		return nil, errors.New("no rehearsal stands: build one with  wendrik rehearse -keep")
-	}
-	raw, err := c.SyscallConn()
-	if err != nil {
+		return nil, errStands
+	case !errors.Is(err, errNone):
 		return nil, err
 	}
-	var peer *unix.Ucred
-	if ctlErr := raw.Control(func(fd uintptr) { peer, err = unix.GetsockoptUcred(int(fd), unix.SOL_SOCKET, unix.SO_PEERCRED) }); ctlErr != nil || err != nil || int(peer.Uid) != os.Getuid() {
-		c.Close()
-		return nil, fmt.Errorf("what listens at %s is not yours", socketPath())
+	old := unix.Umask(0o077)
+	defer unix.Umask(old)
+	return net.ListenUnix("unix", &net.UnixAddr{Name: socketPath(), Net: "unix"})
+}
+
+var (
+	errStands = errors.New("a rehearsal stands already: take it down first with  wendrik rehearse -down")
+	errNone   = errors.New("no rehearsal stands: build one with  wendrik rehearse -keep")
+)
+
+// call calls the worker of the rehearsal that stands. The error is errNone when there is none; what a worker that is gone
+// has left behind is cleared away then.
+func call() (*net.UnixConn, error) {
+	path := socketPath()
+	info, err := os.Lstat(path)
+	switch {
+	case errors.Is(err, os.ErrNotExist):
+		return nil, errNone
+	case err != nil:
+		return nil, err
+	}
+	if owner, is := info.Sys().(*syscall.Stat_t); is && int(owner.Uid) != os.Getuid() {
+		return nil, fmt.Errorf("%s belongs to somebody else: have it removed, or set XDG_RUNTIME_DIR to a folder of your own", path)
+	}
+	if info.Mode()&os.ModeSocket == 0 {
+		return nil, fmt.Errorf("%s is no socket, and stands where that of a rehearsal belongs: remove it", path)
+	}
+	c, err := net.DialUnix("unix", nil, &net.UnixAddr{Name: path, Net: "unix"})
+	if errors.Is(err, unix.ECONNREFUSED) {
+		_ = os.Remove(path)
+		return nil, errNone
+	}
+	if err != nil {
+		return nil, fmt.Errorf("the rehearsal that stands does not answer: %w", err)
 	}
 	return c, nil
 }
 
-// stay serves the socket until it is told to come down.
-func (l *lab) stay(socket *net.UnixListener) {
-	for {
-		c, err := socket.AcceptUnix()
+// host is a rehearsal that stands, with what goes on in it.
+type host struct {
+	*lab
+	sum     string // of the plan that it was built from
+	playing sync.Mutex
+	lock    sync.Mutex // held while a program is started
+}
+
+// stay serves the socket until it is told to come down. Each caller is heard apart, so that none keeps others waiting.
+func (h *host) stay(socket *net.UnixListener) {
+	down := make(chan bool, 1)
+	go func() {
+		for {
+			c, err := socket.AcceptUnix()
+			if err != nil {
+				down <- true
+				return
+			}
+			go h.attend(c, down)
+		}
+	}()
+	<-down
+	h.lock.Lock() // no program is started any more
+	for offspring := descendants(os.Getpid()); len(offspring) > 0; offspring = descendants(os.Getpid()) {
+		for _, pid := range offspring {
+			_ = syscall.Kill(pid, syscall.SIGKILL)
+		}
+		time.Sleep(5 * time.Millisecond)
+	}
+	h.lab.down()
+}
+
+// descendants are the processes that a process has started, and those that these have, but for such as have ended.
+func descendants(of int) []int {
+	children := map[int][]int{}
+	stats, _ := filepath.Glob("/proc/[0-9]*/stat")
+	for _, name := range stats {
+		raw, err := os.ReadFile(name)
 		if err != nil {
+			continue // it has just ended
+		}
+		// The name of the program stands in parentheses, and may have any character.
+		var state string
+		var parent int
+		if _, err := fmt.Sscan(string(raw[bytes.LastIndexByte(raw, ')')+1:]), &state, &parent); err != nil || state == "Z" {
+			continue
+		}
+		if pid, err := strconv.Atoi(filepath.Base(filepath.Dir(name))); err == nil {
+			children[parent] = append(children[parent], pid)
+		}
+	}
+	all := children[of]
+	for i := 0; i < len(all); i++ {
+		all = append(all, children[all[i]]...)
+	}
+	return all
+}
+
+// What a caller says is bounded in size and time. An environment is larger than the kernel takes long before the former.
+const (
+	maxOrder  = 32 << 20
+	orderWait = 10 * time.Second
+)
+
+// attend does what one caller wants.
+func (h *host) attend(c *net.UnixConn, down chan<- bool) {
+	defer c.Close()
+	out := teller{json.NewEncoder(c)}
+	_ = c.SetReadDeadline(time.Now().Add(orderWait))
+	buf, oob := make([]byte, 1<<16), make([]byte, unix.CmsgSpace(3*4))
+	n, oobn, _, _, err := c.ReadMsgUnix(buf, oob) // the caller's files come with the first bytes
+	if err != nil {
+		return
+	}
+	in := json.NewDecoder(io.LimitReader(io.MultiReader(bytes.NewReader(buf[:n]), c), maxOrder))
+	var o order
+	if in.Decode(&o) != nil {
+		closeFiles(oob[:oobn])
+		return
+	}
+	_ = c.SetReadDeadline(time.Time{})
+	switch o.Do {
+	case "down":
+		select {
+		case down <- true:
+		default:
+		}
+		_, _ = io.Copy(io.Discard, c) // until the caller has gone, or we
+	case "again":
+		if o.Sum != h.sum {
+			out.say(report{Error: "the plan is not the one that stands: take that down with  wendrik rehearse -down,  and rehearse this one anew"})
 			return
 		}
-		down := make(chan bool)
-		go func() { down <- l.attend(c) }()
-		// One word after another, but programs run side by side with all else.
-		if <-down {
-			l.down()
-			return
-		}
+		h.playing.Lock()
+		defer h.playing.Unlock()
+		out.say(report{Result: h.play(out.step())})
+	case "in":
+		h.runIn(o, in, oob[:oobn], out)
 	}
 }
 
-// attend does what one caller wants, and reports whether that is to come down.
-func (l *lab) attend(c *net.UnixConn) (down bool) {
-	out := teller{json.NewEncoder(c)}
-	buf, oob := make([]byte, 1<<20), make([]byte, unix.CmsgSpace(3*4))
-	n, oobn, _, _, err := c.ReadMsgUnix(buf, oob)
-	for err == nil && n < len(buf) && (n == 0 || buf[n-1] != '\n') { // a long word comes in pieces
-		var more int
-		more, err = c.Read(buf[n:])
-		n += more
+// filesOf are the files that came over with a message.
+func filesOf(oob []byte) ([]*os.File, error) {
+	messages, err := unix.ParseSocketControlMessage(oob)
+	var files []*os.File
+	for i := range messages {
+		fds, more := unix.ParseUnixRights(&messages[i])
+		err = errors.Join(err, more)
+		for _, fd := range fds {
+			unix.CloseOnExec(fd)
+			files = append(files, os.NewFile(uintptr(fd), "caller"))
+		}
 	}
-	var o order
-	if err != nil || json.Unmarshal(buf[:n], &o) != nil {
-		c.Close()
-		return false
+	return files, err
+}
+
+func closeFiles(oob []byte) {
+	files, _ := filesOf(oob)
+	for _, f := range files {
+		f.Close()
 	}
-	switch o.Do {
-	case "down":
-		out.say(report{Status: new(int)})
-		c.Close()
-		return true
-	case "again":
-		out.say(report{Result: l.play(out.step())})
-		c.Close()
-	case "in":
-		go func() {
-			defer c.Close()
-			l.runIn(o, c, oob[:oobn], out)
-		}()
-	default:
-		c.Close()
-	}
-	return false
 }
 
 // space is the namespace of a workload, or of another node by its name, with or without its kind.
@@ -352,48 +458,56 @@ func (l *lab) space(name string) *namespace {
 	return nil
 }
 
-// runIn runs a program in a place, with the files of the caller.
-func (l *lab) runIn(o order, c *net.UnixConn, oob []byte, out teller) {
-	messages, err := unix.ParseSocketControlMessage(oob)
-	var fds []int
-	if err == nil && len(messages) == 1 {
-		fds, err = unix.ParseUnixRights(&messages[0])
+// runIn runs a program in a place, with the files of the caller, whose signals come behind its order.
+func (h *host) runIn(o order, signals *json.Decoder, oob []byte, out teller) {
+	files, err := filesOf(oob)
+	for _, f := range files {
+		defer f.Close()
 	}
-	if err != nil || len(fds) != 3 {
+	if err != nil || len(files) != 3 || len(o.Args) == 0 {
 		out.say(report{Error: "the caller's files did not come over"})
 		return
 	}
-	var files []*os.File
-	for _, fd := range fds {
-		f := os.NewFile(uintptr(fd), "caller")
-		defer f.Close()
-		files = append(files, f)
-	}
-	space := l.space(o.Place)
+	space := h.space(o.Place)
 	if space == nil {
 		out.say(report{Error: fmt.Sprintf("nothing in the rehearsal is named %s", o.Place)})
 		return
 	}
 	p := exec.Command(o.Args[0], o.Args[1:]...)
 	p.Stdin, p.Stdout, p.Stderr, p.Env, p.Dir = files[0], files[1], files[2], o.Env, o.Dir
-	p.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
-	if err := space.do(p.Start); err != nil {
+	p.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGKILL}
+	started := make(chan error)
+	over := make(chan int)
+	go func() {
+		// The program dies with the thread that started it, so that is kept until its end.
+		_ = space.do(func() error {
+			h.lock.Lock()
+			err := p.Start()
+			h.lock.Unlock()
+			if started <- err; err != nil {
+				return nil
+			}
+			_ = p.Wait()
+			_ = syscall.Kill(-p.Process.Pid, syscall.SIGKILL) // what it has left running in its group
+			over <- p.ProcessState.ExitCode()
+			return nil
+		})
+	}()
+	if err := <-started; err != nil {
 		out.say(report{Error: err.Error()})
 		return
 	}
 	go func() { // signals of the caller, until it is gone
-		d := json.NewDecoder(c)
 		for {
 			var o order
-			if d.Decode(&o) != nil {
+			if signals.Decode(&o) != nil {
 				_ = syscall.Kill(-p.Process.Pid, syscall.SIGHUP)
 				return
 			}
 			_ = syscall.Kill(-p.Process.Pid, syscall.Signal(o.Kill))
 		}
 	}()
-	_ = p.Wait()
-	status := p.ProcessState.ExitCode()
+	status := <-over
 	if status < 0 {
 		status = 130 // a signal ended it
 	}
@@ -407,7 +521,7 @@ func Again(e *estate.Estate, step func(what string, done, total int)) (*Result, 
 		return nil, err
 	}
 	defer c.Close()
-	if err := json.NewEncoder(c).Encode(order{Do: "again"}); err != nil {
+	if err := json.NewEncoder(c).Encode(order{Do: "again", Sum: sumOf(e.Plan.Files.First().Text)}); err != nil {
 		return nil, err
 	}
 	r, err := follow(json.NewDecoder(c), step)
@@ -420,18 +534,26 @@ func Again(e *estate.Estate, step func(what string, done, total int)) (*Result, 
 // Down takes the rehearsal that stands down, and reports whether there was one.
 func Down() (bool, error) {
 	c, err := call()
-	if err != nil {
-		_ = os.Remove(socketPath()) // of one that was killed
+	if errors.Is(err, errNone) {
 		return false, nil
+	}
+	if err != nil {
+		return false, err
 	}
 	defer c.Close()
 	if err := json.NewEncoder(c).Encode(order{Do: "down"}); err != nil {
 		return false, err
 	}
-	_, _ = io.Copy(io.Discard, c)
+	_ = c.SetReadDeadline(time.Now().Add(downWait))
+	if _, err := io.Copy(io.Discard, c); err != nil && errors.Is(err, os.ErrDeadlineExceeded) {
+		return false, errors.New("the rehearsal that stands does not come down: end the process  wendrik rehearse  by hand")
+	}
 	_ = os.Remove(socketPath())
 	return true, nil
 }
+
+// downWait is how long a rehearsal may take to come down; the kernel clears a thousand namespaces away meanwhile.
+const downWait = 60 * time.Second
 
 // In runs a program in a place of the rehearsal that stands, with this process's own files, and gives its exit status.
 func In(place string, args []string) (int, error) {
@@ -452,8 +574,12 @@ func In(place string, args []string) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	if _, _, err := c.WriteMsgUnix(append(raw, '\n'), unix.UnixRights(0, 1, 2), nil); err != nil {
+	// The files go with the first byte: the kernel may take a long message in pieces.
+	if _, _, err := c.WriteMsgUnix(raw[:1], unix.UnixRights(0, 1, 2), nil); err != nil {
 		return 0, err
+	}
+	if _, err := c.Write(append(raw[1:], '\n')); err != nil {
+		return 0, errors.New("the rehearsal came down meanwhile")
 	}
 	signals := make(chan os.Signal, 4)
 	signal.Notify(signals, os.Interrupt, syscall.SIGTERM, syscall.SIGQUIT)
