@@ -64,7 +64,7 @@ func carveCommand() *command {
 				for _, f := range findings {
 					c.finding(c.err, e.Plan.Files, f)
 				}
-				status, err := c.finishCarve(r, e.Plan.Files, *name, *write, *format == "text")
+				status, err := c.finishCarve(r, e.Plan.Files, *name, *taken, *columns, *write, *format == "text")
 				if err == nil {
 					err = used.refusal() // what is shown could not be written
 				}
@@ -93,7 +93,7 @@ func ranged(problem text.Path) bool {
 }
 
 // finishCarve writes the ranges when that was asked for and everything fits, and says what to do next.
-func (c *call) finishCarve(r *carve.Result, src *text.Files, name string, write, talk bool) (int, error) {
+func (c *call) finishCarve(r *carve.Result, src *text.Files, name, taken, columns string, write, talk bool) (int, error) {
 	for _, m := range r.Misfits {
 		c.finding(c.err, src, m)
 	}
@@ -116,15 +116,7 @@ func (c *call) finishCarve(r *carve.Result, src *text.Files, name string, write,
 		if !talk {
 			break
 		}
-		c.say("\nto write them into the plan:  wendrik carve -write%s", planArg(name))
+		c.say("\nto write them into the plan:  wendrik carve -write%s%s", c.samePlan(), c.sameList(taken, columns))
 	}
 	return good, nil
-}
-
-// planArg is the flag that a suggested command needs to read the same plan.
-func planArg(name string) string {
-	if name == "wendrik.yaml" {
-		return ""
-	}
-	return " -plan " + clean(name)
 }

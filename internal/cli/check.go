@@ -83,11 +83,12 @@ type checked struct {
 	expected []expect.Result
 	ruled    bool // whether the rules were run
 	tried    bool // whether the expectations were
+	samePlan string
 }
 
 // checked runs the rules on what can be read of a plan, and holds it against its expectations when all of it can.
 func (c *call) checked(o *opened, only string) *checked {
-	r := &checked{src: o.Plan.Files, problems: o.Problems, ruled: only != "expect" && !o.unread(), tried: !o.unread() && !slices.ContainsFunc(o.Problems, needed)}
+	r := &checked{src: o.Plan.Files, problems: o.Problems, ruled: only != "expect" && !o.unread(), tried: !o.unread() && !slices.ContainsFunc(o.Problems, needed), samePlan: c.samePlan()}
 	if r.ruled {
 		for _, f := range check.Run(o.Estate) {
 			if (only == "all" || f.Severity == diag.Error) && !doubted(f, o.Problems) {
@@ -103,7 +104,7 @@ func (c *call) checked(o *opened, only string) *checked {
 	meter.end()
 	for _, x := range r.expected {
 		if f, is := x.Finding(); is && (only != "errors" || f.Severity == diag.Error) {
-			if more := lookCloser(x); more != "" {
+			if more := lookCloser(x, r.samePlan); more != "" {
 				f.Fixes = diag.Advise(more)
 			}
 			r.findings = append(r.findings, f)

@@ -4,9 +4,11 @@ import (
 	"flag"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
 	"runtime"
+	"slices"
 	"strings"
 	"testing"
 
@@ -196,5 +198,58 @@ func TestLinks(t *testing.T) {
 	assert.Less(t, len(files), 20)
 	for _, f := range files {
 		assert.True(t, pictures[f.Name()], "%s is not linked", f.Name())
+	}
+}
+
+// suggested finds the command lines that an answer suggests: up to two spaces, a quote or the end of the line.
+var suggested = regexp.MustCompile(`wendrik ([a-z]+(?: [^ "<]+)*)`)
+
+// TestSuggestionsRun runs every command line that a golden output suggests, and those of other answers, as it stands.
+func TestSuggestionsRun(t *testing.T) {
+	hops, err := os.ReadFile("testdata/hops.yaml")
+	require.NoError(t, err)
+	files, err := filepath.Glob("testdata/golden/*.txt")
+	require.NoError(t, err)
+	spaced := demo(t)
+	require.NoError(t, os.Rename(filepath.Join(spaced, "wendrik.yaml"), filepath.Join(spaced, "our plan's.yaml")))
+	require.NoError(t, os.WriteFile(filepath.Join(spaced, "expects.yaml"), []byte(strings.Replace(read(t, demo(t)), "expect:\n", "expect:\n  - internet never reaches ticket-1\n  - quay never reaches berth-1\n", 1)), 0o644))
+	lines := map[string]string{} // by what was run
+	collect := func(folder, from, text string) {
+		for _, found := range suggested.FindAllStringSubmatch(text, -1) {
+			if line := found[1]; line == strings.ToLower(line) || strings.Contains(line, "our plan") { // words in capitals stand for something
+				lines[line] = folder
+			}
+		}
+	}
+	for _, f := range files {
+		raw, err := os.ReadFile(f)
+		require.NoError(t, err)
+		_, answer, _ := strings.Cut(string(raw), "\n")
+		collect(demo(t), f, answer)
+	}
+	for _, line := range []string{
+		"reach fares-3 booking/app", "reach booking finance", "reach ticket-1 booking -all-ways", "reach internet booking", "reach booking/web internet", "grid -from internet -to internet",
+		"check -plan expects.yaml", "check -plan expects.yaml -format junit", "check -format csv -plan expects.yaml", "CHECK", "help REACH",
+	} {
+		if !strings.Contains(line, "expects") {
+			line += " -plan our"
+		}
+		words := strings.Fields(line)
+		if words[len(words)-1] == "our" {
+			words[len(words)-1] = "our plan's.yaml"
+		}
+		r := run(t, spaced, "", words...)
+		collect(spaced, line, r.out+r.err)
+	}
+	require.Greater(t, len(lines), 20)
+	for line, folder := range lines {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, "hops.yaml"), hops, 0o644))
+		if line == "check" || slices.ContainsFunc([]string{"plans the", "demo", "rehearse"}, func(never string) bool { return strings.HasPrefix(line, never) }) {
+			continue // the name of a report, the first words of the help, and what is tried elsewhere
+		}
+		c := exec.Command("sh", "-c", program+" "+line)
+		c.Dir = folder
+		out, _ := c.CombinedOutput()
+		assert.NotEqual(t, 2, c.ProcessState.ExitCode(), "%s\n%s", line, out)
 	}
 }

@@ -71,7 +71,7 @@ type gridCall struct {
 func (g *gridCall) run(from, to string) error {
 	if g.by == "classes" {
 		if from != "" || to != "" || g.format != "json" {
-			return &usageError{"classes are for  -format json,  of the whole estate", "wendrik grid -by classes -format json"}
+			return &usageError{"classes are for  -format json,  of the whole estate", "wendrik grid -by classes -format json" + g.samePlan()}
 		}
 		return g.classes()
 	}
@@ -90,7 +90,7 @@ func (g *gridCall) run(from, to string) error {
 	rowsOut, columnsOut := outsider(rows), outsider(columns)
 	switch {
 	case rowsOut && columnsOut:
-		return &usageError{fmt.Sprintf("grid is about workloads, and neither %s nor %s is one", from, to), fmt.Sprintf("wendrik reach %s %s", from, to)}
+		return &usageError{fmt.Sprintf("grid is about workloads, and neither %s nor %s is one", from, to), fmt.Sprintf("wendrik reach %s %s%s", shellWord(from), shellWord(to), g.samePlan())}
 	case (rowsOut || columnsOut) && g.by != "fit":
 		return &usageError{"-by has no effect on a list of what one end outside reaches, or is reached from", "leave it out"}
 	case !rowsOut && !columnsOut && g.all:
@@ -119,7 +119,7 @@ const maxUnits = 2000
 func (g *gridCall) table(from, to []*estate.Workload) error {
 	u := grid.UnitsFor(g.e, from, to, g.by, (g.width-25)/3)
 	if len(u.Names) == 0 {
-		return &usageError{"there is no workload with an address to ask about", "wendrik carve -write  gives ranges to subnets that have none"}
+		return &usageError{"there is no workload with an address to ask about", "wendrik carve -write" + g.samePlan() + "  gives ranges to subnets that have none"}
 	}
 	if len(u.Names) > maxUnits {
 		return &usageError{fmt.Sprintf("a table of %d %s is more than anybody reads", len(u.Names), u.Kind), "-by tiers,  -by networks,  or  -by classes -format json"}

@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"runtime"
 	"runtime/debug"
 	"slices"
@@ -47,11 +48,42 @@ func (s *screen) open(name string) (*opened, error) {
 	if name == "-" {
 		label = "standard input"
 	}
+	s.plan = name
 	seldom(len(raw))
 	files := text.NewFiles(cache.Open(os.Getenv("WENDRIK_CACHE")))
 	files.Add(label, raw)
 	e, _ := estate.Load(files)
 	return &opened{e, label}, nil
+}
+
+// samePlan is the flag with which a suggested command reads the plan that was read; empty where it does so without.
+func (s *screen) samePlan() string {
+	if s.plan == "" || s.plan == "wendrik.yaml" {
+		return ""
+	}
+	return " -plan " + shellWord(s.plan)
+}
+
+// sameList are the flags with which a suggested command reads the same list of what is taken.
+func (s *screen) sameList(name, columns string) string {
+	if name == "" {
+		return ""
+	}
+	words := " -taken " + shellWord(name)
+	if columns != "" {
+		words += " -columns " + shellWord(columns)
+	}
+	return words
+}
+
+var plainWord = regexp.MustCompile(`^[-\w./=,:@%+]+$`)
+
+// shellWord writes a word so that a shell takes it for one; what does not print is shown escaped, as everywhere.
+func shellWord(s string) string {
+	if plainWord.MatchString(s) {
+		return s
+	}
+	return "'" + strings.ReplaceAll(clean(s), "'", `'\''`) + "'"
 }
 
 // tellProblems tells the problems of a plan, all of them, and what follows from them.

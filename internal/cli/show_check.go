@@ -11,8 +11,8 @@ import (
 )
 
 // fixOf is what would be right of an expectation that does not hold: a command that tells more, or the fix itself.
-func fixOf(x expect.Result) string {
-	if more := lookCloser(x); more != "" {
+func (r *checked) fixOf(x expect.Result) string {
+	if more := lookCloser(x, r.samePlan); more != "" {
 		return more
 	}
 	f := diag.Finding{Fixes: x.Fixes}
@@ -20,7 +20,7 @@ func fixOf(x expect.Result) string {
 }
 
 // lookCloser is the command that shows why an expectation does not hold, where more is to be seen than its finding says.
-func lookCloser(x expect.Result) string {
+func lookCloser(x expect.Result, samePlan string) string {
 	a := x.Counter
 	if a == nil || !x.Never && len(a.Blockers) < 2 {
 		return ""
@@ -30,7 +30,7 @@ func lookCloser(x expect.Result) string {
 	if x.Never {
 		what = "by which way"
 	}
-	return fmt.Sprintf("wendrik reach %s %s%s  shows %s", a.From.Name, a.To.Name, on, what)
+	return fmt.Sprintf("wendrik reach %s %s%s%s  shows %s", a.From.Name, a.To.Name, on, samePlan, what)
 }
 
 func (c *call) writeChecked(r *checked, format string) error {
@@ -87,7 +87,7 @@ func (c *call) checkedText(r *checked) {
 	}
 	for _, x := range r.expected {
 		if a := x.Counter; a != nil {
-			c.say("\nto look closer:  wendrik reach %s %s%s", clean(a.From.Name), clean(a.To.Name), onWords(!x.Never || x.HasFlows, x.Flows))
+			c.say("\nto look closer:  wendrik reach %s %s%s", clean(a.From.Name), clean(a.To.Name), onWords(!x.Never || x.HasFlows, x.Flows)+c.samePlan())
 			break
 		}
 	}
@@ -129,7 +129,7 @@ type expectationOut struct {
 func checkJSON(r *checked) checkOut {
 	out := checkOut{r.count(diag.Error) + len(r.problems), r.count(diag.Warning), findingsJSON(r.all(), r.src), []expectationOut{}}
 	for _, x := range r.expected {
-		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Pairs, x.Against, "", "", x.Why, fixOf(x)}
+		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Pairs, x.Against, "", "", x.Why, r.fixOf(x)}
 		if x.Counter != nil {
 			one.From, one.To = x.Counter.From.Name, x.Counter.To.Name
 		}

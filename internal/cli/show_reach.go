@@ -61,7 +61,7 @@ func (c *reachCall) reached(a *reach.Answer, effect *grid.Effect) {
 		c.hops("and back", w.Back)
 	}
 	if name := showable(a); len(a.Blockers) > 0 && name != "" {
-		c.say("\nto look closer:  wendrik show %s", name)
+		c.say("\nto look closer:  wendrik show %s%s", name, c.samePlan())
 	}
 }
 
@@ -185,7 +185,7 @@ func (c *reachCall) surveyed(s *grid.Survey) {
 	worst := slices.IndexFunc(s.Parts, func(p grid.Part) bool { return p.Answer.Verdict != reach.Open })
 	if worst >= 0 && !c.allWays {
 		pair := s.Parts[worst].Some[0]
-		c.say("\nto look closer:  wendrik reach %s %s%s", pair.From, pair.To, onWords(c.asked, s.Asked))
+		c.say("\nto look closer:  wendrik reach %s %s%s", pair.From, pair.To, onWords(c.asked, s.Asked)+c.samePlan())
 	}
 }
 

@@ -46,7 +46,7 @@ func (c *call) rehearsed(e *estate.Estate, r *rehearse.Result, stands bool) {
 		case x.Tries == 0:
 			mark, why = doubt.Sprint("not tried"), ": there is no address to send to"
 		case x.Holds && !x.Says:
-			mark, why = doubt.Sprint("doubtful"), ": the packets that were tried agree, and reach does not;  wendrik check  tells why"
+			mark, why = doubt.Sprint("doubtful"), ": the packets that were tried agree, and reach does not;  wendrik check"+c.samePlan()+"  tells why"
 		case !x.Holds:
 			mark, why = bad.Sprint("broken"), ": "+x.Why
 		}
@@ -64,7 +64,7 @@ func (c *call) rehearsed(e *estate.Estate, r *rehearse.Result, stands bool) {
 	}
 	if stands {
 		c.say("\nit stands:  wendrik rehearse -in PLACE -- COMMAND  runs a program in it,")
-		c.say("            wendrik rehearse -again  tries it once more,  wendrik rehearse -down  takes it down")
+		c.say("            wendrik rehearse -again%s  tries it once more,  wendrik rehearse -down  takes it down", c.samePlan())
 	}
 }
 
@@ -149,7 +149,7 @@ func (c *call) disagreed(e *estate.Estate, r *rehearse.Result) {
 		c.say("%s %s to %s (%s) on %s", bad.Sprintf("%3d.", i+1), clean(x.From), clean(x.To), x.Dst, c.wrap(5, few(x.flows)))
 		c.say("     reach says   %s", saysOf(x.Try))
 		c.say("     the kernel   %s", storyOf(x.Try))
-		c.say("     look closer  wendrik reach %s %s -on %s", clean(x.From), clean(target(e, x.Try)), x.flows[0])
+		c.say("     look closer  wendrik reach %s %s -on %s%s", clean(x.From), clean(target(e, x.Try)), x.flows[0], c.samePlan())
 	}
 }
 

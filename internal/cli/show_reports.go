@@ -116,7 +116,7 @@ func (r *checked) junitExpectations() []junitCase {
 	for _, x := range r.expected {
 		one := junitCase{Name: clean(x.Text), Class: "wendrik.expect"}
 		if f, is := x.Finding(); is && !x.Holds {
-			one.Failure = &junitFailure{clean(x.Why), string(f.Code), fmt.Sprintf("%s: %s\n  %s\n", clean(r.src.Where(x.At)), clean(x.Why), clean(fixOf(x)))}
+			one.Failure = &junitFailure{clean(x.Why), string(f.Code), fmt.Sprintf("%s: %s\n  %s\n", clean(r.src.Where(x.At)), clean(x.Why), clean(r.fixOf(x)))}
 		}
 		all = append(all, one)
 	}

@@ -19,8 +19,9 @@ type screen struct {
 	in       io.Reader
 	out      *answer
 	err      io.Writer
-	width    int  // columns of the terminal
-	terminal bool // whether results go to one
+	width    int    // columns of the terminal
+	terminal bool   // whether results go to one
+	plan     string // the plan that was read, as it was named
 }
 
 // answer is where results go, and remembers whether they could be written.

@@ -148,8 +148,8 @@ func (s Set) Rule() string {
 	return s.String()
 }
 
-// Word is the set as one word of a command line.
-func (s Set) Word() string { return strings.Join(s.Words(), ",") }
+// Word is the set as one word of a command line, like Rule.
+func (s Set) Word() string { return strings.ReplaceAll(s.Rule(), ", ", ",") }
 
 // Words are the parts of String: one word for each run of ports or whole protocol, none for the empty set.
 func (s Set) Words() []string {
