@@ -7,6 +7,7 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"regexp"
 	"slices"
 	"strings"
 	"syscall"
@@ -268,7 +269,35 @@ func (f *flags) explain(err error) error {
 	if name, found := strings.CutPrefix(text, "flag needs an argument: -"); found {
 		return &usageError{fmt.Sprintf("the flag -%s needs a value behind it", name), ""}
 	}
-	return &usageError{strings.ReplaceAll(text, "parse error", "not of its kind"), ""}
+	if bad := badFlagValue.FindStringSubmatch(text); bad != nil {
+		value, name, why := bad[1], bad[2], bad[3]
+		if what := flagKind(f.Lookup(name)); what != "" {
+			why = "it takes " + what
+		}
+		return &usageError{fmt.Sprintf("-%s cannot be %s: %s", name, phrase.Clip(value), why), ""}
+	}
+	return &usageError{text, ""}
+}
+
+// badFlagValue is what the flag package says of a value that a flag does not take.
+var badFlagValue = regexp.MustCompile(`^invalid (?:boolean )?value (".*") for (?:flag )?-([\w-]+): (.*)$`)
+
+// flagKind says what a flag takes that is a number or a switch.
+func flagKind(f *flag.Flag) string {
+	if f == nil {
+		return ""
+	}
+	get, is := f.Value.(flag.Getter)
+	if !is {
+		return ""
+	}
+	switch get.Get().(type) {
+	case int:
+		return "a whole number"
+	case bool:
+		return "true or false, or no value at all"
+	}
+	return ""
 }
 
 // oneOf defines a flag that takes one of a few words.

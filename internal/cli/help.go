@@ -36,18 +36,21 @@ func helpCommand() *command {
 	}
 }
 
-func writeOverview(w io.Writer, s *screen) {
-	fmt.Fprintf(w, "%s plans the private networks of an organisation, and says who reaches whom in them.\n\n", strong.Sprint("wendrik"))
+func writeOverview(to io.Writer, s *screen) {
+	w := &strings.Builder{}
+	defer func() { _, _ = io.WriteString(to, s.fit(w.String())) }()
+	fmt.Fprintf(w, "%s\n\n", s.wrap(0, strong.Sprint("wendrik")+" plans the private networks of an organisation, and says who reaches whom in them."))
 	for _, c := range commands() {
-		fmt.Fprintf(w, "  %s %s\n", strong.Sprintf("%-10s", c.name), c.short)
+		fmt.Fprintf(w, "  %s %s\n", strong.Sprintf("%-10s", c.name), s.wrap(13, c.short))
 	}
-	fmt.Fprint(w, "\nIt reads wendrik.yaml in this folder; -plan FILE names another.\n"+
-		"The exit status is 0 when the answer is good, 1 when it is no or there are findings, and 2 when it\n"+
-		"could not be asked.\n\n"+
-		"start with   wendrik demo\nabout one    wendrik help COMMAND\n")
+	fmt.Fprintf(w, "\n%s\n%s\n\nstart with   wendrik demo\nabout one    wendrik help COMMAND\n",
+		s.wrap(0, "It reads wendrik.yaml in this folder; -plan FILE names another."),
+		s.wrap(0, "The exit status is 0 when the answer is good, 1 when it is no or there are findings, and 2 when it could not be asked."))
 }
 
-func writeHelp(w io.Writer, s *screen, c *command) {
+func writeHelp(to io.Writer, s *screen, c *command) {
+	w := &strings.Builder{}
+	defer func() { _, _ = io.WriteString(to, s.fit(w.String())) }()
 	usage := "wendrik " + c.name
 	f := newFlags(c)
 	c.setup(f)

@@ -72,7 +72,7 @@ func (s *screen) readList(name, columns string) (*ranges.List, string, error) {
 	if name != "-" {
 		f, err := os.Open(name)
 		if err != nil {
-			return nil, "", fileError(name, err)
+			return nil, "", unreadable(name, "list", err)
 		}
 		defer f.Close()
 		in, label = f, name
@@ -87,6 +87,9 @@ func (s *screen) readList(name, columns string) (*ranges.List, string, error) {
 	counted, done := s.progress(in, size, "reading "+label)
 	defer done()
 	list, err := ranges.Read(counted, named)
+	if path, is := errors.AsType[*fs.PathError](err); is {
+		return nil, "", unreadable(name, "list", path)
+	}
 	if err != nil {
 		return nil, "", &usageError{fmt.Sprintf("%s: %s", label, err), wrong.Right(err)}
 	}

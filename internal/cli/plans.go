@@ -190,16 +190,28 @@ func (s *screen) read(name string) (string, error) {
 
 // fileError says in a sentence why a file cannot be used.
 func fileError(name string, err error) error {
+	return unreadable(name, "plan", err)
+}
+
+// unreadable says in a sentence why a file, a plan or a list, cannot be used.
+func unreadable(name, what string, err error) error {
+	named := "name another file"
+	if what == "plan" {
+		named = "name the plan with  -plan FILE,  or make an example with  wendrik demo"
+	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return &usageError{fmt.Sprintf("there is no file %s", name), "name the plan with  -plan FILE,  or make an example with  wendrik demo"}
+		return &usageError{fmt.Sprintf("there is no file %s", name), named}
 	case errors.Is(err, fs.ErrPermission):
 		return &usageError{fmt.Sprintf("%s may not be read or written by you", name), "change its permissions"}
 	}
 	if info, statErr := os.Stat(name); statErr == nil && info.IsDir() {
-		return &usageError{fmt.Sprintf("%s is a folder, not a plan", name), "name the plan in it:  -plan " + filepath.Join(name, "wendrik.yaml")}
+		if what == "plan" {
+			named = "name the plan in it:  -plan " + filepath.Join(name, "wendrik.yaml")
+		}
+		return &usageError{fmt.Sprintf("%s is a folder, not a %s", name, what), named}
 	}
-	return &usageError{fmt.Sprintf("%s cannot be read: %s", name, reason(err)), "name a readable file with  -plan FILE"}
+	return &usageError{fmt.Sprintf("%s cannot be read: %s", name, reason(err)), named}
 }
 
 // reason is why a file could not be used, without its name.

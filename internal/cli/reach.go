@@ -56,9 +56,6 @@ func reachCommand() *command {
 					return cannot, err
 				}
 				e := o.Estate
-				if *ways && from.One != nil && to.One != nil {
-					return cannot, &usageError{"-all-ways is for many pairs, and both ends here are one", "leave it out"}
-				}
 				r := &reachCall{call: c, e: e, asked: *on != "", allWays: *ways}
 				verdict := reach.Blocked
 				if from.One != nil && to.One != nil {
@@ -150,6 +147,9 @@ func (c *reachCall) one(a *reach.Answer, format string) (reach.Verdict, error) {
 func (c *reachCall) many(from, to reach.Ends, asked flow.Set, format string) (reach.Verdict, error) {
 	for _, end := range []reach.Ends{from, to} {
 		if end.One == nil && len(end.Many) == 0 {
+			if w := end.Unsettled; w != nil {
+				return reach.Blocked, &usageError{fmt.Sprintf("workload %s lives in subnet %s, which has no range yet, so there is nothing to ask about", w.Name, w.Subnet.ID()), "wendrik carve -write" + c.samePlan() + "  gives it one"}
+			}
 			return reach.Blocked, &usageError{fmt.Sprintf("%s has no workload with an address, so there is nothing to ask about", end.Name), "ask for one that has, or for an address in it"}
 		}
 	}

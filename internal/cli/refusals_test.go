@@ -74,7 +74,6 @@ func TestFlagsWithoutEffectAreRefused(t *testing.T) {
 		"block 10.0.0.0/8 -profile zonal -merge":               "-profile and -merge do not go together",
 		"grid -all":                                            "-all has no effect on a table",
 		"grid -from internet -by tiers":                        "-by has no effect on a list",
-		"reach fares-1 fare-db -all-ways":                      "-all-ways is for many pairs",
 		"check -rules -only errors":                            "-rules and -only do not go together",
 		"rehearse -down -keep":                                 "-keep and -down do not go together",
 		"REACH fares-1 fare-db":                                "did you mean  wendrik reach?",

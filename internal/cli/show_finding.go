@@ -55,7 +55,7 @@ func (s *screen) excerpt(src *text.Files, at text.Pos, room int) (shown string, 
 	if whole {
 		before = strings.TrimLeft(before, " ")
 	}
-	if runes := []rune(before); len(runes) > room {
+	if runes := []rune(before); len(runes) > room-1 {
 		before = string(runes[len(runes)-room/2:])
 	}
 	before = clean(before)

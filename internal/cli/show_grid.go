@@ -70,7 +70,7 @@ func (g *gridCall) drawn(m *grid.Table) {
 	if len(strange) > 0 {
 		g.say("columns: %s\n", g.wrap(9, strings.Join(strange, ", ")))
 	}
-	g.legend(letters)
+	g.legend(letters, m.Kind)
 	if left := len(m.Rows) - len(shownRows); left > 0 {
 		g.say("%s not shown;  -format csv  has all, and  -from END  narrows them", phrase.Count(left, "more row"))
 	}
@@ -138,16 +138,16 @@ func (g *gridCall) mark(s grid.Sum, letters []lettered) (string, pretty.Colors) 
 }
 
 // legend says what the marks mean.
-func (g *gridCall) legend(letters []lettered) {
+func (g *gridCall) legend(letters []lettered, kind string) {
 	if g.on {
 		g.say("%s open   %s partly   %s blocked", fine.Sprint(markOpen), doubt.Sprint(markPartly), dim.Sprint(markBlocked))
 		return
 	}
 	g.say("%s everything   %s nothing   a letter: only what it stands for", fine.Sprint(markOpen), dim.Sprint(markBlocked))
 	for i, l := range letters[:min(len(letters), len(alphabet))] {
-		words := l.Full.String()
-		if part := l.Some.Minus(l.Full); !part.Empty() {
-			words += "; in part " + part.String()
+		words := passing(l.Full, l.Some.Minus(l.Full))
+		if kind != "workloads" { // a cell is of many pairs
+			words = strings.Replace(words, "in part", "of some pairs", 1)
 		}
 		g.say("%s %s", doubt.Sprint(alphabet[i:i+1]), g.wrap(2, words))
 	}
@@ -164,20 +164,26 @@ func (g *gridCall) passesOf(a *reach.Answer, toOne bool) string {
 		}
 		return ""
 	}
-	var parts []string
+	var order []string
+	of := map[string][]string{} // by what passes, the parts of the end outside that it is true of
 	for _, w := range a.Ways {
-		if w.Verdict == reach.Blocked {
-			continue
+		words := ""
+		if w.Verdict != reach.Blocked {
+			words = passing(w.Outcome.Of(g.asked))
 		}
-		words := passing(w.Outcome.Of(g.asked))
-		switch {
-		case len(a.Ways) == 1:
-		case toOne:
-			words += " to " + w.ToName
-		default:
-			words += " from " + w.FromName
+		if of[words] == nil {
+			order = append(order, words)
 		}
-		parts = append(parts, words)
+		of[words] = append(of[words], map[bool]string{true: w.ToName, false: w.FromName}[toOne])
+	}
+	if len(order) == 1 {
+		return order[0]
+	}
+	var parts []string
+	for _, words := range order {
+		if words != "" {
+			parts = append(parts, words+map[bool]string{true: " to ", false: " from "}[toOne]+phrase.And(of[words]))
+		}
 	}
 	return strings.Join(parts, "; ")
 }

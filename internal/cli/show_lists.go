@@ -18,7 +18,7 @@ func (s *screen) listProblems(list *ranges.List, label string) {
 		if p.Fix != "" {
 			message += "; " + clean(p.Fix)
 		}
-		fmt.Fprintf(s.err, "%s %s\n", place.Sprint(where), message)
+		s.tell("%s %s", place.Sprint(where), message)
 	}
 	if list.Dropped > 0 {
 		s.tell("%s like these are not listed here", phrase.Count(list.Dropped, "more line"))

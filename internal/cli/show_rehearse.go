@@ -44,7 +44,7 @@ func (c *call) rehearsed(e *estate.Estate, r *rehearse.Result, stands bool) {
 		mark, why := fine.Sprint("holds"), ""
 		switch {
 		case x.Tries == 0:
-			mark, why = doubt.Sprint("not tried"), ": there is no address to send to"
+			mark, why = doubt.Sprint("not tried"), ": no exchange of this rehearsal is between these ends"
 		case x.Holds && !x.Says:
 			mark, why = doubt.Sprint("doubtful"), ": the packets that were tried agree, and reach does not;  wendrik check"+c.samePlan()+"  tells why"
 		case !x.Holds:

@@ -21,6 +21,7 @@ type screen struct {
 	err      io.Writer
 	width    int    // columns of the terminal
 	terminal bool   // whether results go to one
+	told     bool   // whether all else does
 	plan     string // the plan that was read, as it was named
 }
 
@@ -42,12 +43,7 @@ const columns = 100
 
 func newScreen(in io.Reader, out, err io.Writer) *screen {
 	s := &screen{in: in, out: &answer{to: out}, err: err, width: columns}
-	if f, is := out.(*os.File); is && term.IsTerminal(int(f.Fd())) {
-		s.terminal = true
-		if w, _, e := term.GetSize(int(f.Fd())); e == nil && w > 0 {
-			s.width = min(max(w, 60), 140)
-		}
-	}
+	s.terminal, s.told = s.measure(out), s.measure(err)
 	// Colour is for a person at a terminal who has not asked to do without (no-color.org).
 	if s.terminal && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" {
 		pretty.EnableColors()
@@ -55,6 +51,18 @@ func newScreen(in io.Reader, out, err io.Writer) *screen {
 		pretty.DisableColors()
 	}
 	return s
+}
+
+// measure reports whether a file is a terminal, and takes its width.
+func (s *screen) measure(to io.Writer) bool {
+	f, is := to.(*os.File)
+	if !is || !term.IsTerminal(int(f.Fd())) {
+		return false
+	}
+	if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 0 {
+		s.width = min(max(w, 60), 140)
+	}
+	return true
 }
 
 // The colours, by what they say.
@@ -67,11 +75,35 @@ var (
 	place  = pretty.Colors{pretty.FgHiCyan}
 )
 
-// say writes a line of the result.
-func (s *screen) say(format string, args ...any) { fmt.Fprintf(s.out, format+"\n", args...) }
+// say writes lines of the result.
+func (s *screen) say(format string, args ...any) {
+	fmt.Fprintln(s.out, s.fit(fmt.Sprintf(format, args...)))
+}
 
-// tell writes a line that is not part of the result.
-func (s *screen) tell(format string, args ...any) { fmt.Fprintf(s.err, format+"\n", args...) }
+// tell writes lines that are not part of the result.
+func (s *screen) tell(format string, args ...any) {
+	fmt.Fprintln(s.err, s.fit(fmt.Sprintf(format, args...)))
+}
+
+// fit breaks the lines of a text that are wider than a terminal. Where there is none, a line may be as long as it is.
+func (s *screen) fit(text string) string {
+	if !s.terminal && !s.told {
+		return text
+	}
+	lines := strings.Split(text, "\n")
+	for i, line := range lines {
+		if pretty.StringWidthWithoutEscSequences(line) <= s.width {
+			continue
+		}
+		indent := len(line) - len(strings.TrimLeft(line, " "))
+		broken := strings.Split(pretty.WrapSoft(line[indent:], s.width-indent-folded), "\n")
+		for k := range broken {
+			broken[k] = strings.Repeat(" ", indent+min(k, 1)*folded) + strings.TrimRight(broken[k], " ")
+		}
+		lines[i] = strings.Join(broken, "\n")
+	}
+	return strings.Join(lines, "\n")
+}
 
 // complain tells what went wrong, and what would be right.
 func (s *screen) complain(message, fix string) {

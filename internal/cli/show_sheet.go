@@ -2,6 +2,7 @@ package cli
 
 import (
 	"encoding/csv"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -45,56 +46,129 @@ func (s *screen) write(t *sheet, format string) error {
 	case "csv":
 		return s.writeCSV(t)
 	case "md":
-		s.say("%s", t.pretty(markdown, 0).RenderMarkdown())
+		_, err := fmt.Fprintln(s.out, t.part(markdown, 0, len(t.header), nil).RenderMarkdown())
+		return err
 	default:
 		if len(t.rows) > 0 {
-			s.say("%s", t.pretty(clean, s.width).Render())
+			s.say("%s", t.text(s.width))
 		}
 	}
 	return nil
 }
 
-// pretty lays the sheet out, in at most width columns when that is not 0.
-func (t *sheet) pretty(cell func(string) string, width int) table.Writer {
-	w := table.NewWriter()
-	w.SetStyle(table.Style{
-		Box:    table.BoxStyle{PaddingRight: "  "},
-		Format: table.FormatOptions{Header: pretty.FormatUpper},
-		Color:  table.ColorOptions{Header: dim},
-	})
-	w.SuppressTrailingSpaces()
+// leastWrapped is the narrowest that a column is made by wrapping, and folded how far the columns are set in for which a
+// line has no room.
+const (
+	leastWrapped = 24
+	folded       = 4
+)
+
+// text lays the sheet out in at most width columns: with one column wrapped, when that is enough, else with the columns
+// for which there is no room below the others.
+func (t *sheet) text(width int) string {
 	natural := make([]int, len(t.header))
-	header := make(table.Row, len(t.header))
 	for i, h := range t.header {
-		header[i], natural[i] = h, pretty.StringWidth(h)
+		natural[i] = pretty.StringWidth(h)
+		for _, r := range t.rows {
+			natural[i] = max(natural[i], pretty.StringWidth(clean(r[i])))
+		}
 	}
-	if strings.Join(t.header, "") != "" {
+	type run struct{ from, to int }
+	var runs []run
+	most := map[int]int{} // the width of columns that are wrapped
+	left := 0
+	for _, n := range natural {
+		left += n + 2
+	}
+	over := left - width
+	if over > 0 && t.wrap >= 0 && natural[t.wrap]-over >= leastWrapped {
+		most[t.wrap], over = natural[t.wrap]-over, 0
+	}
+	if over <= 0 {
+		runs = []run{{0, len(natural)}}
+	} else {
+		room := width
+		for i, n := range natural {
+			if len(runs) == 0 || n > room && !(i == t.wrap && room >= leastWrapped) {
+				if room = width; len(runs) > 0 {
+					room -= folded
+				}
+				runs = append(runs, run{i, i})
+			}
+			if n > room {
+				most[i], n = room, room
+			}
+			room -= n + 2
+			runs[len(runs)-1].to = i + 1
+		}
+	}
+	parts := make([][]string, len(runs))
+	for k, r := range runs {
+		parts[k] = strings.Split(t.part(clean, r.from, r.to, most).Render(), "\n")
+	}
+	if len(runs) == 1 {
+		return strings.Join(parts[0], "\n")
+	}
+	var lines []string
+	take := func(k, n int) {
+		for _, line := range parts[k][:n] {
+			lines = append(lines, strings.Repeat(" ", min(k, 1)*folded)+line)
+		}
+		parts[k] = parts[k][n:]
+	}
+	for row := -1; row < len(t.rows); row++ {
+		for k, r := range runs {
+			height := 1
+			for i := r.from; i < r.to && row >= 0; i++ {
+				if w := most[i]; w > 0 {
+					height = max(height, 1+strings.Count(pretty.WrapSoft(clean(t.rows[row][i]), w), "\n"))
+				}
+			}
+			if row >= 0 || t.headed() {
+				take(k, min(height, len(parts[k])))
+			}
+		}
+	}
+	return strings.Join(lines, "\n")
+}
+
+// headed reports whether the columns have names.
+func (t *sheet) headed() bool { return strings.Join(t.header, "") != "" }
+
+// part makes a table of some columns; most is the width of those that are wrapped.
+func (t *sheet) part(cell func(string) string, from, to int, most map[int]int) table.Writer {
+	w := table.NewWriter()
+	w.SetStyle(table.Style{Box: table.BoxStyle{PaddingRight: "  "}, Format: table.FormatOptions{Header: pretty.FormatDefault}})
+	w.SuppressTrailingSpaces()
+	if t.headed() {
+		header := make(table.Row, 0, to-from)
+		for _, h := range t.header[from:to] {
+			if most != nil {
+				h = dim.Sprint(strings.ToUpper(h))
+			}
+			header = append(header, h)
+		}
 		w.AppendHeader(header)
 	}
 	for _, r := range t.rows {
-		row := make(table.Row, len(r))
-		for i, c := range r {
-			c = cell(c)
-			natural[i] = max(natural[i], pretty.StringWidth(c))
-			if t.paint != nil && width > 0 {
+		row := make(table.Row, 0, to-from)
+		for i := from; i < to; i++ {
+			c := cell(r[i])
+			if width := most[i]; width > 0 {
+				c = pretty.WrapSoft(c, width)
+			}
+			if t.paint != nil && most != nil {
 				c = t.paint(i, r[i]).Sprint(c)
 			}
-			row[i] = c
+			row = append(row, c)
 		}
 		w.AppendRow(row)
 	}
-	total := 0
-	for _, n := range natural {
-		total += n + 2
-	}
 	var configs []table.ColumnConfig
-	for i := range t.header {
-		c := table.ColumnConfig{Number: i + 1}
+	for i := from; i < to; i++ {
+		c := table.ColumnConfig{Number: i - from + 1}
 		if t.right[i] {
 			c.Align, c.AlignHeader = pretty.AlignRight, pretty.AlignRight
-		}
-		if i == t.wrap && width > 0 && total > width {
-			c.WidthMax, c.WidthMaxEnforcer = max(natural[i]-(total-width), 24), pretty.WrapSoft
 		}
 		configs = append(configs, c)
 	}

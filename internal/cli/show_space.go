@@ -112,7 +112,7 @@ func (c *call) maps(nodes []space.Node) {
 	}
 	widest = min(widest, 28)
 	for _, n := range nodes {
-		cells := n.Map(mapWidth)
+		cells := n.Map(min(mapWidth, c.width-widest-len("    /18 each")))
 		var bar strings.Builder
 		for i := 0; i < len(cells); {
 			run := i

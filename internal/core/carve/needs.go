@@ -213,6 +213,10 @@ func (c *carver) tierSize(n *estate.Network, t *estate.Tier, needs []*need, plac
 		if p.Growth.Given() {
 			why = fmt.Sprintf("%d hosts, %d with growth, and %d reserved addresses fit into a /%d", p.Hosts.Value, need, reserved, length)
 		}
+		if length < 0 && missing {
+			c.misfit(p.Hosts.At, place.To("hosts"), sizeLimit, fmt.Sprintf("ask for up to %d, or use several tiers", cloud.UsableIn(cloud.Largest)), "%d hosts and %d reserved addresses are more than all of IPv4", need, reserved)
+			return nil
+		}
 		if !fits && missing {
 			c.misfit(p.Hosts.At, place.To("hosts"), sizeLimit, fmt.Sprintf("ask for up to %d, or use several tiers", cloud.UsableIn(cloud.Largest)),
 				"%d hosts and %d reserved addresses need a /%d, and the largest subnet of profile %s is a /%d", need, reserved, length, cloud.Name, cloud.Largest)

@@ -38,6 +38,7 @@ var Rules = []Rule{
 	otherRegion,
 	naming,
 	slots,
+	zoneless,
 	sizes,
 	conflicts,
 	halves,

@@ -41,6 +41,9 @@ func TestRules(t *testing.T) {
 		{"naming: \"{tier}-{slot}\"\nnetworks: {a: {range: 10.0.0.0/16, tiers: {web: {}}, subnets: {web-8: {tier: web, range: 10.0.9.0/24}}}}", "naming subnet a/web-8 is not named"},
 		{"networks: {a: {range: 10.0.0.0/16, subnets: {x: {slot: 3, range: 10.0.3.0/24}, y: {slot: 3, range: 10.0.4.0/24}}}}", "slot subnet a/y (10.0.4.0/24) is piece number 4 of its size, and its slot says 3"},
 		{"space: {s: {block: 10.0.0.0/8}}\nnetworks: {a: {from: s, slot: 3, range: 10.5.0.0/16}}", "slot network a (10.5.0.0/16) is piece number 5"},
+		{"profile: zonal\nnetworks: {a: {range: 10.0.0.0/16, tiers: {web: {hosts: 9}}}}", "no-zones the subnets of network a live in zones, and it has none"},
+		{"regions: {west: []}\nprofile: zonal\nnetworks: {a: {range: 10.0.0.0/16, region: west, tiers: {web: {hosts: 9}}}}", "no-zones the subnets of network a live in zones, and it has none"},
+		{regions + "profile: zonal\nnetworks: {a: {range: 10.0.0.0/16, region: west, tiers: {web: {hosts: 9}}}, b: {range: 10.1.0.0/16, profile: plain, tiers: {web: {hosts: 9}}}}", ""},
 		{"profile: zonal\nnetworks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.3.0/29}}}}", "subnet-size subnet a/x (10.0.3.0/29) is of a size that profile zonal does not take"},
 	} {
 		e, problems := estate.Load(text.One("p", "wendrik: 1\n"+c.content+"\n"))

@@ -9,6 +9,7 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/core/profile"
 	"wendrik/internal/core/text"
 )
 
@@ -164,3 +165,14 @@ var sizes = Rule{"subnet-size", Names,
 			}
 		}
 	}}
+
+var zoneless = Rule{"no-zones", Wiring, "Networks whose subnets live in zones, and that have tiers and no zone.", func(r *run) {
+	for _, n := range r.Networks {
+		if n.Profile.SubnetsIn != profile.OneZone || len(n.Tiers) == 0 || slices.ContainsFunc(n.Regions, func(x *plan.Region) bool { return len(x.Zones) > 0 }) {
+			continue
+		}
+		if slices.ContainsFunc(n.Tiers, func(t *estate.Tier) bool { return len(t.Plan.Zones) == 0 }) {
+			r.report(diag.Warning, n.At(), n.Place(), "add  region:  to the network and zones to the region", "the subnets of network %s live in zones, and it has none, so its tiers cannot be carved", n.Name)
+		}
+	}
+}}

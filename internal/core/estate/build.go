@@ -53,6 +53,7 @@ func build(p *plan.Plan, found *diag.Bag) *Estate {
 	b.peerings()
 	b.hubs()
 	b.hubLinks()
+	b.hops()
 	b.hubTables()
 	b.tables()
 	b.imports()

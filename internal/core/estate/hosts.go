@@ -28,6 +28,9 @@ func (b *builder) gateways(n *Network) {
 		switch {
 		case !p.Kind.Given():
 		case g.Type == NATGateway:
+			if p.Attached.Given() {
+				b.report(p.Attached.At, spot{g, "attached"}, wrongKey, "remove it, or make it  kind: internet", "a nat gateway is not attached: it sits in a subnet or serves subnets")
+			}
 			b.nat(g)
 		default:
 			b.outerGateway(g)
@@ -72,6 +75,8 @@ func (b *builder) nat(g *Gateway) {
 		switch {
 		case p.In.Given():
 			b.report(p.In.At, spot{g, "in"}, natKind, "write  serves: [SUBNET, ...]", "under profile %s a NAT gateway serves subnets and sits in none", n.Profile.Name)
+		case len(p.Addrs) > 0:
+			b.report(p.Addrs[0].At, spot{g, "address"}, wrongKey, "remove it; its public addresses are all it has", "under profile %s a NAT gateway serves subnets and has no private address", n.Profile.Name)
 		case len(p.Serves) == 0:
 			b.report(p.Name.At, spot{g, ""}, natKind, "write  serves: [SUBNET, ...]", "NAT gateway %s serves no subnet", g.Name)
 		}

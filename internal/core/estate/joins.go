@@ -22,12 +22,19 @@ func (b *builder) sites() {
 				b.report(p.Name.At, spot{s, ""}, nameTwice, "rename one of them", "a %s is named %s too, and both can be an end of a question", kind, s.Name)
 			}
 		}
-		if p.Link.Given() {
+		if b.isHub(p.Link) {
+			b.report(p.Link.At, spot{s, "link"}, wrongKey, fmt.Sprintf("take it out, and write  %s: TABLE  under attach of hub %s", s.Name, p.Link.Value), "a link leads to a network, and %s is a hub", p.Link.Value)
+		} else if p.Link.Given() {
 			if s.Link = b.network(p.Link, spot{s, "link"}); s.Link != nil {
 				s.Link.Links = append(s.Link.Links, s)
 			}
 		}
 	}
+}
+
+// isHub reports whether a name is that of a hub, and of no network.
+func (b *builder) isHub(t plan.Text) bool {
+	return b.e.Network(t.Value) == nil && slices.ContainsFunc(b.e.Plan.Hubs, func(h *plan.Hub) bool { return h.Name.Value == t.Value })
 }
 
 func (b *builder) clusters() {
@@ -163,6 +170,57 @@ func (b *builder) hubLinks() {
 		b.e.HubLinks = append(b.e.HubLinks, l)
 		b.e.scope.bind(l.Name, l)
 	}
+}
+
+// hops reports names that a route could take for two things: of a network's gateways, peerings, hubs, sites and workloads,
+// and of the links of a hub and what is attached to it.
+func (b *builder) hops() {
+	for _, n := range b.e.Networks {
+		named := map[string]Object{}
+		for _, g := range n.Gateways {
+			if !g.Born {
+				b.hop(named, g.Name, g)
+			}
+		}
+		for _, p := range n.Peerings {
+			b.hop(named, p.Name, p)
+		}
+		for _, a := range n.Attachments {
+			b.hop(named, a.Hub.Name, a.Hub)
+		}
+		for _, s := range n.Links {
+			b.hop(named, s.Name, s)
+		}
+		for _, w := range n.crowd {
+			if named[w.Name] != nil && w.Forwards != NotForwarding { // no route is led to one that drops what comes
+				b.hop(named, w.Name, w)
+			}
+		}
+	}
+	for _, h := range b.e.Hubs {
+		named := map[string]Object{}
+		for _, a := range h.Attachments {
+			b.hop(named, a.To().ID(), a.To())
+		}
+		for _, l := range b.e.HubLinks {
+			if l.Between[0] == h || l.Between[1] == h {
+				b.hop(named, l.Name, l)
+			}
+		}
+	}
+}
+
+// hop notes what a route could mean by a name, and reports one that has been noted for another thing.
+func (b *builder) hop(named map[string]Object, name string, o Object) {
+	first := named[name]
+	if first == nil || first == o {
+		named[name] = o
+		return
+	}
+	if o.At() < first.At() {
+		first, o = o, first
+	}
+	b.report(o.At(), spot{o, ""}, nameTwice, "rename one of them", "a %s is named %s too (%s), and a route could mean either", first.Kind(), name, b.e.Plan.Files.Where(first.At()))
 }
 
 func (b *builder) hubTables() {

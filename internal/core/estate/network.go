@@ -78,6 +78,9 @@ func (b *builder) tiers(n *Network) {
 		if p.Hosts.Given() && p.Size.Given() {
 			b.report(p.Size.At, spot{t, "size"}, hostsAndSize, "keep one of the two", "tier %s has both hosts and size", t.Name)
 		}
+		if p.Growth.Given() && !p.Hosts.Given() {
+			b.report(p.Growth.At, spot{t, "growth"}, wrongKey, "add  hosts: ...,  or remove it", "growth is of hosts, and tier %s says none", t.Name)
+		}
 		for _, z := range p.Zones {
 			b.zone(n, z, spot{t, "zones"})
 		}

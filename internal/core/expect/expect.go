@@ -79,6 +79,11 @@ func (r *Result) explain(from, to reach.Ends) {
 		if from.One != nil || len(from.Many) > 0 {
 			empty = to
 		}
+		if w := empty.Unsettled; w != nil {
+			r.Why = fmt.Sprintf("nothing was tried, because %s lives in subnet %s, which has no range yet", w.Name, w.Subnet.ID())
+			r.Fixes = diag.Advise("carve gives it one")
+			return
+		}
 		r.Why = fmt.Sprintf("nothing was tried, because %s has no workload to try", empty.Name)
 		r.Fixes = diag.Advise("put a workload there, or take the line out")
 		return

@@ -227,7 +227,8 @@ func (j *judge) move(a, b Thing) *Move {
 	if !found {
 		return nil
 	}
-	to, near := address.Nearest(free, mover.Range)
+	// Where one of the two is now is no place to move to, whatever else that is free for.
+	to, near := address.Nearest(free.Minus(address.SetOf(a.Range, b.Range)), mover.Range)
 	if !near {
 		to = netip.Prefix{}
 	}

@@ -105,7 +105,7 @@ var tableFields = []field[Table]{
 }
 
 var routeFields = []field[Route]{
-	{key: "to", doc: "the range it leads to", shape: aRange, required: true, read: to(func(r *Route) *Range { return &r.To }, (*decoder).oneRange)},
+	{key: "to", doc: "the range it leads to", shape: aRange, required: true, read: to(func(r *Route) *Range { return &r.To }, (*decoder).destination)},
 	{key: "via", doc: "a gateway, peering, hub, site or workload, or blackhole", shape: aWord, required: true, read: to(func(r *Route) *Text { return &r.Via }, (*decoder).text)},
 }
 

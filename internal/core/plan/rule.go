@@ -8,6 +8,7 @@ import (
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/flow"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
 )
@@ -61,11 +62,12 @@ func parseRule(text string, kind ruleKind, dir direction) (Rule, error) {
 			r.Allow = words[0] == "allow"
 			words = words[1:]
 		default:
-			return r, wrong.Value("write it like  "+example, "the rule %q of a list starts with neither allow nor deny", text)
+			return r, wrong.Value("write it like  "+example, "the rule %q of a list starts with neither allow nor deny", phrase.Clip(text))
 		}
 	} else if len(words) > 0 && (words[0] == "allow" || words[0] == "deny") {
-		return r, wrong.Value("write it like  "+example, "a group only allows, so the rule %q needs no %s; lists can deny", text, words[0])
+		return r, wrong.Value("write it like  "+example, "a group only allows, so the rule %q needs no %s; lists can deny", phrase.Clip(text), words[0])
 	}
+	quoted := phrase.Clip(text)
 	at := -1
 	for i, w := range words {
 		if w == "from" || w == "to" {
@@ -75,18 +77,18 @@ func parseRule(text string, kind ruleKind, dir direction) (Rule, error) {
 	}
 	switch {
 	case at < 0:
-		return r, wrong.Value("write it like  "+example, "the rule %q does not say %s whom", text, dir)
+		return r, wrong.Value("write it like  "+example, "the rule %q does not say %s whom", quoted, dir)
 	case words[at] != string(dir):
-		return r, wrong.Value("write it like  "+example, "the rule %q says %q where this direction has %q", text, words[at], dir)
+		return r, wrong.Value("write it like  "+example, "the rule %q says %q where this direction has %q", quoted, words[at], dir)
 	}
 	flows, err := flow.Parse(strings.Join(words[:at], " "))
 	if err != nil {
-		return r, fmt.Errorf("in the rule %q, %w", text, err)
+		return r, fmt.Errorf("in the rule %q, %w", quoted, err)
 	}
 	r.Flows = flows
 	r.Peer, err = parsePeer(words[at+1:])
 	if err != nil {
-		return r, fmt.Errorf("in the rule %q, %w", text, err)
+		return r, fmt.Errorf("in the rule %q, %w", quoted, err)
 	}
 	return r, nil
 }
@@ -96,6 +98,8 @@ func parsePeer(words []string) (Peer, error) {
 	switch {
 	case len(words) == 1 && words[0] == "any":
 		return Peer{Any: true}, nil
+	case len(words) == 1 && words[0] == "group":
+		return Peer{}, wrong.Value("write  group NAME", "the word group has no name behind it")
 	case len(words) == 2 && words[0] == "group":
 		return Peer{Group: words[1]}, nil
 	case len(words) != 1:
@@ -109,7 +113,7 @@ func parsePeer(words []string) (Peer, error) {
 		return Peer{}, wrong.Value(fmt.Sprintf("write %s", address.Single(a)), "%s lacks its length", a)
 	}
 	if nameForm.MatchString(words[0]) {
-		return Peer{}, wrong.Value(fmt.Sprintf("write group %s if it is a group", words[0]), "%q is neither any nor a range", words[0])
+		return Peer{}, wrong.Value(fmt.Sprintf("write group %s if it is a group", phrase.Clip(words[0])), "%q is neither any nor a range", phrase.Clip(words[0]))
 	}
 	return Peer{}, err
 }

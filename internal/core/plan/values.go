@@ -88,6 +88,17 @@ func (d *decoder) ranges(n text.Node) []Range {
 	return d.rangeSlab.end()
 }
 
+// destination reads the range of a route, and knows the words that people have for all of them.
+func (d *decoder) destination(n text.Node) Range {
+	target, entered := d.follow(n)
+	d.leave(entered)
+	if target.Kind() == text.ScalarKind && slices.Contains([]string{"default", "any", "all", Internet}, target.Value()) {
+		d.report(target.At(), badRange, fmt.Sprintf("a route leads to a range, and %q is none", target.Value()), "write 0.0.0.0/0, or ::/0 for IPv6")
+		return Range{}
+	}
+	return d.oneRange(n)
+}
+
 // oneRange reads a range. One with host bits is reported and taken for the block that was meant, so that what lies in
 // it is still judged.
 func (d *decoder) oneRange(n text.Node) Range {

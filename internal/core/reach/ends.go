@@ -78,6 +78,10 @@ type Ends struct {
 	One  *End               // nil when it is many
 	Many []*estate.Workload // those of a network, tier or subnet that have a place in the estate
 
+	// Unsettled is one of their workloads that has no place in the estate yet, and a subnet without a range; nil when there
+	// is none.
+	Unsettled *estate.Workload
+
 	in []estate.Object // the networks that Many are of
 }
 
@@ -153,6 +157,8 @@ func (e *Ends) add(all []*estate.Workload) {
 	for _, x := range all {
 		if x.Settled() && !had[x] {
 			e.Many = append(e.Many, x)
+		} else if !had[x] && len(x.Subnet.Ranges) == 0 && e.Unsettled == nil {
+			e.Unsettled = x
 		}
 	}
 }
@@ -236,12 +242,14 @@ func (e End) has(f family) bool {
 
 // call names some of the end's addresses: the only one, a few ranges, the end itself for all, or what else it has.
 func (e End) call(some address.Set) string {
-	all := e.outside
-	name := "any public address"
+	f := family(some.First())
+	all, name := e.outside, "any public IPv6 address"
+	if f.Is4() {
+		name = "any public IPv4 address"
+	}
 	if e.Site != nil {
 		all, name = address.SetOf(e.Site.Ranges...), "site "+e.Site.Name
 	}
-	f := family(some.First())
 	switch {
 	case some.Empty() || some.IsSingle():
 		return some.First().String()
