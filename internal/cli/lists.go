@@ -108,6 +108,9 @@ func (s *screen) inventory(name, columns string, files *text.Files) (*inventory,
 	if name == "" {
 		return &inventory{}, nil
 	}
+	if name == "-" && s.plan == "-" {
+		return nil, &usageError{"standard input cannot be the plan and the list of what is taken", "give one of them as a file"}
+	}
 	list, label, err := s.readList(name, columns)
 	if err != nil {
 		return nil, err

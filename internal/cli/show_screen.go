@@ -12,6 +12,8 @@ import (
 
 	pretty "github.com/jedib0t/go-pretty/v6/text"
 	"golang.org/x/term"
+
+	"wendrik/internal/core/phrase"
 )
 
 // screen is where a command reads and writes.
@@ -107,9 +109,9 @@ func (s *screen) fit(text string) string {
 
 // complain tells what went wrong, and what would be right.
 func (s *screen) complain(message, fix string) {
-	s.tell("wendrik: %s", clean(message))
+	s.tell("wendrik: %s", clean(phrase.ClipQuotes(message)))
 	if fix != "" {
-		s.tell("  %s", clean(fix))
+		s.tell("  %s", clean(phrase.ClipQuotes(fix)))
 	}
 }
 

@@ -20,6 +20,7 @@ import (
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/space"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 )
 
 // spoil changes a plan here and there: words go, come twice, or take the place of others, as in the texts of people.
@@ -127,6 +128,7 @@ func FuzzAnalyses(f *testing.F) {
 		f.Add(seed, uint64(seed), uint8(seed))
 	}
 	f.Fuzz(func(t *testing.T, seed, how uint64, times uint8) {
+		defer fuzz.Bound()()
 		analyse(t, spoil(Write(rand.New(rand.NewPCG(seed, 42)))+expectations, rand.New(rand.NewPCG(how, 43)), int(times%24)))
 	})
 }

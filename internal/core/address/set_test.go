@@ -11,6 +11,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/fuzz"
 )
 
 // bitmap is a set of addresses of a small space, one by one: the obvious twin of Set.
@@ -75,6 +77,7 @@ func TestSetAgainstBitmap(t *testing.T) {
 func FuzzSets(f *testing.F) {
 	f.Add(uint64(1), false)
 	f.Fuzz(func(t *testing.T, seed uint64, v6 bool) {
+		defer fuzz.Bound()()
 		s := larger[0]
 		if v6 {
 			s = larger[1]

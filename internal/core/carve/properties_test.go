@@ -12,6 +12,7 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 )
 
 // randomSpace writes a plan with a few networks of all kinds that carving meets.
@@ -148,5 +149,8 @@ func TestCarvingProperties(t *testing.T) {
 // FuzzCarving tries one plan for each seed.
 func FuzzCarving(f *testing.F) {
 	f.Add(uint64(1000))
-	f.Fuzz(func(t *testing.T, seed uint64) { checkCarving(t, seed) })
+	f.Fuzz(func(t *testing.T, seed uint64) {
+		defer fuzz.Bound()()
+		checkCarving(t, seed)
+	})
 }

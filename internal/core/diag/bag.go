@@ -3,6 +3,7 @@ package diag
 import (
 	"fmt"
 
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
 )
 
@@ -35,8 +36,12 @@ func (b *Bag) Full() bool {
 	return true
 }
 
-// Add takes a finding.
+// Add takes a finding. What its words quote of the text is shortened.
 func (b *Bag) Add(f Finding) {
+	f.Message = phrase.ClipQuotes(f.Message)
+	for i := range f.Fixes {
+		f.Fixes[i].Advice = phrase.ClipQuotes(f.Fixes[i].Advice)
+	}
 	m := mistake{f.Code, f.At, f.Message}
 	if b.seen[m] || b.Full() {
 		return

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/grid/gridtest"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
@@ -20,6 +21,7 @@ func TestGrid(t *testing.T) {
 func FuzzGrid(f *testing.F) {
 	f.Add(uint64(1000))
 	f.Fuzz(func(t *testing.T, seed uint64) {
+		defer fuzz.Bound()()
 		gridtest.Check(t, randomplan.Write(rand.New(rand.NewPCG(seed, 2))))
 	})
 }

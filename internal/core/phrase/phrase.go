@@ -3,6 +3,7 @@ package phrase
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 )
 
@@ -62,4 +63,15 @@ func Clip(s string) string {
 		return s
 	}
 	return string(runes[:most-1]) + "…"
+}
+
+// longQuote is a quoted text of more than Clip leaves.
+var longQuote = regexp.MustCompile(`"(?:[^"\\]|\\.){60,}"`)
+
+// ClipQuotes shortens what a message quotes.
+func ClipQuotes(s string) string {
+	if len(s) < 60 {
+		return s
+	}
+	return longQuote.ReplaceAllStringFunc(s, func(quote string) string { return `"` + Clip(quote[1:len(quote)-1]) + `"` })
 }

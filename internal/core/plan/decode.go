@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"unicode/utf8"
 
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/flow"
@@ -46,6 +47,7 @@ const (
 	maxAliasedNodes = 1_000_000
 	maxNamed        = 500_000
 	maxFew          = 1_000 // ranges, addresses, zones and the like of one thing
+	maxName         = 100   // characters of a name
 )
 
 type decoder struct {
@@ -393,7 +395,10 @@ func readNamed[T any](d *decoder, n text.Node, fields []field[T], name func(*T) 
 		for i, e := range entries {
 			d.path = append(d.path, e.key.Value)
 			d.checkName(e.key) // a thing with a bad name is read all the same, so that what names it is not reported too
-			*name(&things[i]) = e.key
+			*name(&things[i]) = Text{phrase.Clip(e.key.Value), e.key.At}
+			if len(e.key.Value) <= maxName {
+				*name(&things[i]) = e.key
+			}
 			readMap(d, e.value, fields, &things[i], e.key.At)
 			d.path = d.path[:len(d.path)-1]
 		}
@@ -444,6 +449,8 @@ func named[T, V any](part func(*T) *[]*V, fields []field[V], name func(*V) *Text
 // checkName reports a word that cannot be a name.
 func (d *decoder) checkName(name Text) {
 	switch {
+	case len(name.Value) > maxName:
+		d.report(name.At, badName, fmt.Sprintf("a name has at most %d characters, and this one has %d", maxName, utf8.RuneCountInString(name.Value)), "write a shorter one")
 	case reserved[name.Value]:
 		d.report(name.At, reservedName, fmt.Sprintf("%q is a word of the plan and cannot be a name", name.Value), "choose another name")
 	case !isName(name.Value):

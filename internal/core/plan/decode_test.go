@@ -12,6 +12,7 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/profile"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 )
 
 func decode(t *testing.T, content string) (*Plan, []diag.Finding) {
@@ -84,6 +85,7 @@ func TestProblems(t *testing.T) {
 		{head + "networks:\n  a:\n    <<: {}\n", "4:5", "unknown-key", `"<<"`, "no merge keys"},
 		{head + "networks:\n  A b: {range: 10.0.0.0/8}\n", "3:3", "bad-name", `"A b" cannot be a name`, "a-b"},
 		{head + "networks:\n  internet: {range: 10.0.0.0/8}\n", "3:3", "reserved-name", "cannot be a name", "another"},
+		{head + "networks: {" + strings.Repeat("a", 101) + ": {}}\n", "2:12", "bad-name", "at most 100 characters, and this one has 101", "shorter"},
 		{head + "networks: [a]\n", "2:11", "wrong-kind", "not a list", "key: value"},
 		{head + "networks:\n  a: {range: 10.0.0.1/8}\n", "3:14", "host-bits", "10.0.0.1/8 is an address inside a block", "the block is 10.0.0.0/8"},
 		{head + "networks:\n  a: {range: 10.0.0.0/40}\n", "3:14", "bad-range", "from 0 to 32", ""},
@@ -211,6 +213,10 @@ func FuzzDecode(f *testing.F) {
 	f.Add([]byte("wendrik: 1\r\nnetworks: {a: &x {range: ::/0}, b: *x}\r\n"))
 	f.Add([]byte("\ufeffwendrik: 1\n? a\n: |\n  b\n"))
 	f.Fuzz(func(t *testing.T, content []byte) {
+		defer fuzz.Bound()()
+		if len(content) > fuzz.MaxText {
+			t.Skip()
+		}
 		files := text.One("wendrik.yaml", string(content))
 		p, found := Decode(files)
 		require.NotNil(t, p)

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 )
 
 // FuzzApply makes the edits that carve makes in any text. When an edit is made, the result decodes to the plan that
@@ -20,6 +21,10 @@ func FuzzApply(f *testing.F) {
 	f.Add([]byte("networks:\n  booking:\n    size: /20\n    subnets: {}\r\n# x"))
 	f.Add([]byte("networks:\n  booking: &a\n    size: |\n     /20\n   \n    subnets:\nx: *a"))
 	f.Fuzz(func(t *testing.T, content []byte) {
+		defer fuzz.Bound()()
+		if len(content) > fuzz.MaxText {
+			t.Skip()
+		}
 		files := text.One("t", string(content))
 		before, found := Decode(files)
 		problems := found.All()

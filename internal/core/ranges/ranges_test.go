@@ -16,6 +16,7 @@ import (
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/wrong"
+	"wendrik/internal/fuzz"
 )
 
 func read(t *testing.T, text string, columns Columns) *List {
@@ -247,6 +248,10 @@ func FuzzRead(f *testing.F) {
 	f.Add("10.0.0.0/24\n10.0.0.1 - 10.0.0.9 x\n")
 	f.Add("range;name\n\"10.0.0.0/24\";\"a\nb\"\n#c\n;\n")
 	f.Fuzz(func(t *testing.T, text string) {
+		defer fuzz.Bound()()
+		if len(text) > fuzz.MaxText {
+			t.Skip()
+		}
 		l, err := Read(strings.NewReader(text), DefaultColumns)
 		if err != nil {
 			return

@@ -11,6 +11,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
@@ -115,6 +116,12 @@ func askOne(e *estate.Estate, from, to End, f netip.Addr, protocol string, port 
 
 // checkAgainstTwin asks every question of one random estate, of both.
 func checkAgainstTwin(t *testing.T, seed uint64) (open int) {
+	return checkSome(t, seed, 1, 0)
+}
+
+// checkSome checks one pair of ends of every so many, from the one with a number on, and with every pair the parts of what
+// is outside.
+func checkSome(t *testing.T, seed uint64, every, from int) (open int) {
 	content := randomplan.Write(rand.New(rand.NewPCG(seed, 1)))
 	e, findings := estate.Load(text.One("wendrik.yaml", content))
 	require.Empty(t, findings, content)
@@ -123,8 +130,11 @@ func checkAgainstTwin(t *testing.T, seed uint64) (open int) {
 		port     int
 	}{{"tcp", 79}, {"tcp", 80}, {"tcp", 443}, {"tcp", 444}, {"tcp", 1023}, {"tcp", 1024}, {"tcp", 61000}, {"udp", 53}, {"udp", 54}, {"udp", 2000}, {"icmp", 0}, {"other", 0}}
 	all := ends(e)
-	for _, a := range all {
-		for _, b := range all {
+	for i, a := range all {
+		for j, b := range all {
+			if (i*len(all)+j)%every != from%every {
+				continue
+			}
 			from, err := Find(e, a)
 			require.NoError(t, err)
 			to, err := Find(e, b)
@@ -154,7 +164,9 @@ func checkAgainstTwin(t *testing.T, seed uint64) (open int) {
 			}
 		}
 	}
-	checkParts(t, e, content)
+	if every == 1 {
+		checkParts(t, e, content)
+	}
 	return open
 }
 
@@ -213,10 +225,11 @@ func TestAgainstTwin(t *testing.T) {
 	require.Greater(t, open, 1000, "random estates in which hardly anything passes try nothing")
 }
 
-// FuzzAgainstTwin tries one estate for each seed, pair by pair.
+// FuzzAgainstTwin tries a few pairs of ends of one estate for each seed.
 func FuzzAgainstTwin(f *testing.F) {
-	f.Add(uint64(1000))
-	f.Fuzz(func(t *testing.T, seed uint64) {
-		checkAgainstTwin(t, seed)
+	f.Add(uint64(1000), uint8(3))
+	f.Fuzz(func(t *testing.T, seed uint64, from uint8) {
+		defer fuzz.Bound()()
+		checkSome(t, seed, 97, int(from))
 	})
 }

@@ -84,7 +84,8 @@ func (ed *editor) put(m *yaml.Node, key string, value *yaml.Node) {
 
 // sameTree reports whether two trees hold the same values, whatever their layout.
 func sameTree(a, b *yaml.Node) bool {
-	if a.Kind != b.Kind || a.Value != b.Value || len(a.Content) != len(b.Content) {
+	bothNull := nothing(a) && nothing(b) // however that is written
+	if a.Kind != b.Kind || a.Value != b.Value && !bothNull || len(a.Content) != len(b.Content) {
 		return false
 	}
 	for i := range a.Content {

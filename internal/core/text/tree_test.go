@@ -9,6 +9,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"go.yaml.in/yaml/v4"
+
+	"wendrik/internal/fuzz"
 )
 
 // whole reads a text at once, and never from a cache.
@@ -188,6 +190,10 @@ func FuzzTrees(f *testing.F) {
 	f.Add("a: {b: [1, 'x''y', \"\\n\"], c: &x !t |\n  z\n}\n", "  a: {b: 1,\n  c: 3}\n")
 	f.Add("\ufeffé: ::/0\nü:\n- ~\n- *x\n", "  a: >\n    b\n  c:\n")
 	f.Fuzz(func(t *testing.T, text, entry string) {
+		defer fuzz.Bound()()
+		if len(text) > fuzz.MaxText || len(entry) > fuzz.MaxText {
+			t.Skip()
+		}
 		file := One("t", text).First()
 		if tree, p := file.Tree(); p == nil {
 			if root, _ := file.parse(); root != nil {
@@ -236,6 +242,10 @@ func FuzzBetween(f *testing.F) {
 	f.Add("a: 1\nb: [x, y]\n", "a: {c: 2}\nb: [x, z, y]\nd:\n")
 	f.Add("a: [1]\n", "a: []\nb: {c: [p]}\n")
 	f.Fuzz(func(t *testing.T, from, to string) {
+		defer fuzz.Bound()()
+		if len(from) > fuzz.MaxText || len(to) > fuzz.MaxText {
+			t.Skip()
+		}
 		a, b := One("a", from).First(), One("b", to).First()
 		if a.check() != nil || b.check() != nil {
 			return
