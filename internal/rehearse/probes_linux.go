@@ -430,7 +430,8 @@ func (t *Try) hear(answer, word []byte, names []string) bool {
 	if !bytes.HasPrefix(answer, word) || len(answer) < wordSize+whoSize {
 		return false
 	}
-	if who := names[binary.BigEndian.Uint32(answer[wordSize:])]; who != t.To {
+	// Where nobody else has the address, another end answers only for what an earlier try has left in a translation.
+	if who := names[binary.BigEndian.Uint32(answer[wordSize:])]; who != t.To && t.shared {
 		t.Other = who
 		return true
 	}

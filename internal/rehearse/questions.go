@@ -329,7 +329,7 @@ func (s *script) try(from, to end, doors []Try) {
 			if d.Port == q {
 				continue
 			}
-			one := &Try{From: from.name, To: to.name, FromSite: from.Site != nil, ToSite: to.Site != nil, Src: from.addr, Dst: to.asks, Protocol: d.Protocol, Port: d.Port, SourcePort: q}
+			one := &Try{From: from.name, To: to.name, FromSite: from.Site != nil, ToSite: to.Site != nil, Src: from.addr, Dst: to.asks, Protocol: d.Protocol, Port: d.Port, SourcePort: q, shared: s.owners[to.asks] > 1}
 			if d.Protocol == "icmp" {
 				one.SourcePort = 0
 				if i > 0 {
@@ -340,7 +340,7 @@ func (s *script) try(from, to end, doors []Try) {
 				one.SeenAs = seen
 			}
 			why := hidden(a, one)
-			if d.Protocol == "icmp" && s.owners[to.asks] > 1 {
+			if d.Protocol == "icmp" && one.shared {
 				why = fmt.Sprintf("more than one end has the address %s, and an echo does not say who answers it", to.asks)
 			}
 			if why != "" {

@@ -27,6 +27,7 @@ type Try struct {
 	Passed     bool
 	Saw        netip.Addr // as whom the far end saw it; the zero Addr for ICMP and where nothing arrived
 	Other      string     // the end that it came to in the place of the one that was meant, and that has the same address
+	shared     bool       // whether its target's address is that of more than one end
 	Again      int        // how often it was tried again because reach says that it passes
 }
 

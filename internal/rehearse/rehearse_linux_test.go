@@ -48,7 +48,7 @@ func play(t testing.TB, e *estate.Estate, opt rehearse.Options) *rehearse.Result
 	var wrong []string
 	for _, x := range r.Tries {
 		if !x.Agrees() && len(wrong) < 10 {
-			wrong = append(wrong, fmt.Sprintf("%s (%s) to %s (%s) on %s from port %d: reach says %v as %v, the kernel %v as %s", x.From, x.Src, x.To, x.Dst, x.Flow(), x.SourcePort, x.Says, x.SeenAs, x.Passed, x.Saw))
+			wrong = append(wrong, fmt.Sprintf("%s (%s) to %s (%s) on %s from port %d: reach says %v as %v, the kernel %v as %s (%s)", x.From, x.Src, x.To, x.Dst, x.Flow(), x.SourcePort, x.Says, x.SeenAs, x.Passed, x.Saw, x.Other))
 		}
 	}
 	require.Empty(t, wrong, "%s\n%s", strings.Join(wrong, "\n"), e.Plan.Files.First().Text)
