@@ -109,9 +109,8 @@ func (c *call) finishCarve(r *carve.Result, src *text.Files, name, taken, column
 	case write:
 		c.written(talk, "%s is as it was: every network and subnet has its range", clean(name))
 	case r.New():
-		// What is shown must be what could be written.
-		if _, _, err := src.First().Apply(r.Changes.Edits()); err != nil {
-			return cannot, uneditable(name, err)
+		if r.Uneditable != nil {
+			return cannot, uneditable(name, r.Uneditable)
 		}
 		if !talk {
 			break

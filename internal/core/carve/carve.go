@@ -85,6 +85,7 @@ type Result struct {
 	Misfits    []diag.Finding
 	Renamed    []diag.Finding // rules and routes that mean somebody else from now on
 	Changes    text.Changes   // what writes the new ranges into the plan, one for each thing that gets one
+	Uneditable error          // why the changes cannot be made in the text; nil when they can
 }
 
 // New reports whether anything was carved.

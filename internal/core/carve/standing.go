@@ -75,15 +75,13 @@ func (f *field) standing() {
 	}
 }
 
-// verify makes the changes in a copy of the plan, when they can be made, and reports what in it could not be read any more.
+// verify makes the changes in a copy of the plan, and reports what in it could not be read any more.
 func (c *carver) verify() {
 	if len(c.Misfits) > 0 || !c.New() {
 		return
 	}
 	_, findings, err := c.e.With(c.Changes)
-	if err != nil {
-		return // who writes the changes is told
-	}
+	c.Uneditable = err
 	known := map[string]bool{}
 	for _, f := range c.e.Problems {
 		known[f.Message] = true
