@@ -22,6 +22,9 @@ func parse(s string) (i address.Interval, widened bool, err error) {
 		}
 	}
 	first, length, found := strings.Cut(s, "/")
+	if found && strings.ContainsAny(length, " ,;|/") {
+		return i, false, wrong.Value("write one range a line", "%q is more than one range", phrase.Clip(s))
+	}
 	if !found || strings.Contains(s, "-") {
 		i, err = address.ParseInterval(s)
 		return i, false, err
