@@ -128,10 +128,10 @@ func (w *writer) writeNetwork(n int) {
 		public = fmt.Sprintf(", public: 203.0.113.%d", 200+n)
 	}
 	nat := fmt.Sprintf("10.%d.%d.200", n, n%2)
-	w.line("    gateways:\n      gate: {kind: internet, attached: %v}\n      nat: {kind: nat, in: s%d, address: %s%s}", w.some(85), n%2, nat, public)
+	w.line("    gateways:\n      gate: {kind: internet, attached: %v%s}\n      nat: {kind: nat, in: s%d, address: %s%s}", w.some(85), w.pick("", "", "", "", ", arrives: in"), n%2, nat, public)
 	w.line("      six: {kind: egress}\n    tables:")
-	for i, name := range []string{"main", "t0", "t1"} {
-		w.line("      %s: {%s, routes: %s}", name, []string{"main: true", "subnets: [s0]", "subnets: [s1]"}[i], w.routes(n))
+	for i, name := range []string{"main", "t0", "t1", "in"} {
+		w.line("      %s: {%s, routes: %s}", name, []string{"main: true", "subnets: [s0]", "subnets: [s1]", "subnets: []"}[i], w.routes(n))
 	}
 	w.line("    groups:")
 	for g := range 2 {
@@ -229,17 +229,18 @@ func (w *writer) joins() {
 	for n := range w.networks {
 		for m := n + 1; m < w.networks; m++ {
 			a, b := fmt.Sprintf("n%d", n), fmt.Sprintf("n%d", m)
-			w.line("  %s: {between: [%s, %s], accepted: %s, exports: %s, imports: %s}", peering(n, m), a, b, ends(a, b, 85), ends(a, b, 70), ends(a, b, 70))
+			arrives := w.pick("", "", "", "", fmt.Sprintf(", arrives: {%s: in}", a), fmt.Sprintf(", arrives: {%s: in, %s: in}", a, b))
+			w.line("  %s: {between: [%s, %s], accepted: %s, exports: %s, imports: %s%s}", peering(n, m), a, b, ends(a, b, 85), ends(a, b, 70), ends(a, b, 70), arrives)
 		}
 	}
 	near, there, learns := []string{"depot: b"}, []string{}, []string{"depot"}
 	for n := range w.networks {
 		name := fmt.Sprintf("n%d", n)
 		if n == w.far {
-			there = append(there, name+": c")
+			there = append(there, name+": "+w.pick("c", "c", "{table: c, arrives: in}"))
 			continue
 		}
-		near = append(near, name+": "+w.pick("a", "b"))
+		near = append(near, name+": "+w.pick("a", "b", "a", "b", "{table: a, arrives: in}", "{table: b, arrives: in}"))
 		if w.some(80) {
 			learns = append(learns, name)
 		}
@@ -259,7 +260,7 @@ func (w *writer) joins() {
 	w.line("      b: {learns: [n0], routes: %s}", statics("bridge", "n0"))
 	w.line("  rail:\n    attach: {%s}\n    tables: {c: {learns: %s, routes: %s}}", strings.Join(there, ", "), list(names(there)), statics("bridge", "bridge", "blackhole"))
 	w.line("hub-links:\n  bridge: {between: [hub, rail], accepted: %s, tables: {hub: %s, rail: c}}", ends("hub", "rail", 90), w.pick("a", "b"))
-	w.line("sites:\n  quay: {ranges: 10.200.0.0/16, knows: [%s, 10.0.0.0/16], link: n0}", w.pick("10.0.0.0/17", "10.1.0.0/16"))
+	w.line("sites:\n  quay: {ranges: 10.200.0.0/16, knows: [%s, 10.0.0.0/16], link: n0%s}", w.pick("10.0.0.0/17", "10.1.0.0/16"), w.pick("", "", "", ", arrives: in"))
 	w.line("  depot: {ranges: [10.201.0.0/16, \"fd20:1::/48\"], knows: [%s, \"fd00::/16\", \"2001:db8:1::/48\"]}", w.pick("10.0.0.0/8", "10.0.0.0/16"))
 }
 

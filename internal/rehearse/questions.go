@@ -343,6 +343,9 @@ func (s *script) try(from, to end, doors []Try) {
 			if d.Protocol == "icmp" && one.shared {
 				why = fmt.Sprintf("more than one end has the address %s, and an echo does not say who answers it", to.asks)
 			}
+			if why == "" && one.Says && outBySix(a) {
+				why = "replies come into a network by one cable here, and its internet gateway has a table of its own for what comes in"
+			}
 			if why != "" {
 				s.skip(fmt.Sprintf("%s to %s", from.name, to.name), why)
 				continue
@@ -350,6 +353,21 @@ func (s *script) try(from, to end, doors []Try) {
 			s.tries = append(s.tries, one)
 		}
 	}
+}
+
+// outBySix reports whether a flow leaves by an egress gateway of a network whose internet gateway has a table for what
+// comes in, which the reply does not look into.
+func outBySix(a *reach.Answer) bool {
+	return slices.ContainsFunc(a.Ways, func(w reach.Way) bool {
+		return slices.ContainsFunc(w.Forward, func(h reach.Hop) bool {
+			g, is := h.Object.(*estate.Gateway)
+			if !is || g.Type != estate.EgressGateway {
+				return false
+			}
+			in := g.Network.InternetGateway()
+			return in != nil && in.Door != nil
+		})
+	})
 }
 
 // hidden says why a kernel cannot show what is to become of a try; empty when it can.

@@ -56,6 +56,7 @@ func build(p *plan.Plan, found *diag.Bag) *Estate {
 	b.hops()
 	b.hubTables()
 	b.tables()
+	b.doors()
 	b.imports()
 	b.rules()
 	b.expectations()

@@ -128,7 +128,8 @@ type Gateway struct {
 	Addrs    []netip.Addr
 	Serves   []*Subnet
 	Public   []netip.Addr
-	Born     bool // whether it came with the network, and the plan does not write it
+	Born     bool    // whether it came with the network, and the plan does not write it
+	Door     *Subnet // where what an internet gateway brings looks into a table; nil when it gets to the network's ranges alone
 }
 
 // GatewayType says what a gateway does.
@@ -151,6 +152,8 @@ type Table struct {
 	Routes  []*Route // local ones first, then those by hand, then those that install themselves
 
 	routes address.Table[*Route]
+
+	door *Subnet // once asked for
 }
 
 // Origin says how a route came to be. At the same length, a lower one wins.
@@ -247,8 +250,9 @@ type Peering struct {
 	Name     string
 	Between  [2]*Network
 	Accepted [2]bool
-	Exports  [2]bool // whether each end lets the other have its routes to sites and hubs
-	Imports  [2]bool // whether each end takes those of the other
+	Exports  [2]bool    // whether each end lets the other have its routes to sites and hubs
+	Imports  [2]bool    // whether each end takes those of the other
+	Doors    [2]*Subnet // of each end, where what comes over it looks into a table; nil when it gets to its ranges alone
 }
 
 // Carries reports whether the custom routes of one end, to sites and hubs behind it, are for the other end to use.
@@ -266,6 +270,15 @@ func (p *Peering) Far(n *Network) *Network {
 		return p.Between[1]
 	}
 	return p.Between[0]
+}
+
+// Door is where what comes over the peering into one of its ends looks into a table; nil when it gets to that network's own
+// ranges alone.
+func (p *Peering) Door(into *Network) *Subnet {
+	if p.Between[1] == into {
+		return p.Doors[1]
+	}
+	return p.Doors[0]
 }
 
 // Stands reports whether both halves are accepted.
@@ -308,6 +321,8 @@ type Attachment struct {
 	Network *Network // or
 	Site    *Site
 	Table   *HubTable
+	Arrives plan.Text
+	Door    *Subnet // where what the hub brings looks into a table of the network; nil when it gets to its ranges alone
 	At      text.Pos
 }
 
@@ -345,6 +360,7 @@ type Site struct {
 	Knows       []netip.Prefix
 	Link        *Network
 	Attachments []*Attachment
+	Door        *Subnet // where what comes over its link looks into a table of that network; nil when it gets to its ranges alone
 }
 
 // Host is what stands behind an address: a workload or a NAT gateway. The zero Host is nobody.

@@ -11,7 +11,7 @@ import (
 
 // Map knows who is joined to whom.
 type Map struct {
-	nodes map[estate.Object]int // networks, sites and hub tables
+	nodes map[estate.Object]int // networks, sites, hub tables, and tables of networks that are passed through
 	all   []estate.Object
 	out   []map[int]string // by node: to which nodes a packet can be led from it, and past what, as names between commas
 	in    []map[int]string // the same the other way round
@@ -26,6 +26,9 @@ func Of(e *estate.Estate) *Map {
 		for i, n := range p.Between {
 			far := p.Between[1-i]
 			m.join(n, far, p)
+			if door := p.Door(far); door != nil {
+				m.join(n, door.Table, p, far)
+			}
 			if p.Carries(far) {
 				m.imports(n, far, p)
 			}
@@ -38,6 +41,9 @@ func Of(e *estate.Estate) *Map {
 		how := linkOf{s}
 		m.join(s, s.Link, how)
 		m.join(s.Link, s, how)
+		if s.Door != nil {
+			m.join(s, s.Door.Table, how, s.Link)
+		}
 		for _, p := range s.Link.Peerings {
 			if p.Carries(s.Link) {
 				m.join(s, p.Far(s.Link), how, s.Link, p)
@@ -52,6 +58,13 @@ func Of(e *estate.Estate) *Map {
 		}
 		for _, t := range h.Tables {
 			m.table(t)
+		}
+	}
+	for _, n := range e.Networks {
+		if len(n.Doors()) > 0 {
+			for _, t := range n.Tables {
+				m.passes(n, t)
+			}
 		}
 	}
 	for i := range m.all {
@@ -74,11 +87,42 @@ func (m *Map) imports(n, far *estate.Network, p *estate.Peering) {
 	}
 }
 
+// passes joins a table of a network that is passed through to what its routes lead to.
+func (m *Map) passes(n *estate.Network, t *estate.Table) {
+	m.join(t, n)
+	for _, r := range t.Routes {
+		switch via := r.Via.(type) {
+		case *estate.Hub:
+			if a := n.Attachment(via); a != nil {
+				m.join(t, a.Table, via)
+			}
+		case *estate.Peering:
+			m.join(t, via.Far(n), via)
+			if door := via.Door(via.Far(n)); door != nil {
+				m.join(t, door.Table, via, via.Far(n))
+			}
+		case *estate.Site:
+			m.join(t, via, linkOf{via})
+		case *estate.Workload:
+			m.join(t, via.Subnet.Table)
+		case *estate.Gateway:
+			if via.In != nil {
+				m.join(t, via.In.Table)
+			}
+		}
+	}
+}
+
 // table joins a hub table to what its routes lead to.
 func (m *Map) table(t *estate.HubTable) {
 	for _, r := range t.Routes {
 		switch via := r.Via.(type) {
-		case *estate.Network, *estate.Site:
+		case *estate.Network:
+			m.join(t, via)
+			if a := via.Attachment(t.Hub); a != nil && a.Door != nil {
+				m.join(t, a.Door.Table, via)
+			}
+		case *estate.Site:
 			m.join(t, via)
 		case *estate.HubLink:
 			if far, table := via.Far(t.Hub); table != nil {
@@ -146,8 +190,11 @@ func (m *Map) through(from int, edges []map[int]string) []int {
 }
 
 func (m *Map) isTable(node int) bool {
-	_, is := m.all[node].(*estate.HubTable)
-	return is
+	switch m.all[node].(type) {
+	case *estate.HubTable, *estate.Table:
+		return true
+	}
+	return false
 }
 
 // leads reports whether a packet can be led from one end to another.

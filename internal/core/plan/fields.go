@@ -96,6 +96,7 @@ var gatewayFields = []field[Gateway]{
 	{key: "address", doc: "nat: its private address", shape: listOf(anAddress), read: to(func(g *Gateway) *[]Addr { return &g.Addrs }, (*decoder).addrs)},
 	{key: "serves", doc: "nat: the subnets it serves, where the profile ties NAT to subnets", shape: listOf(aName), read: to(func(g *Gateway) *[]Text { return &g.Serves }, (*decoder).texts)},
 	{key: "public", doc: "nat: its public addresses", shape: listOf(anAddress), read: to(func(g *Gateway) *[]Addr { return &g.Public }, (*decoder).addrs)},
+	{key: "arrives", doc: "internet: the table that what comes in by it looks into; unless written, it gets to the network's own ranges alone", shape: aName, read: to(func(g *Gateway) *Text { return &g.Arrives }, (*decoder).text)},
 }
 
 var tableFields = []field[Table]{
@@ -135,19 +136,25 @@ var peeringFields = []field[Peering]{
 	{key: "between", doc: "the two networks", shape: listOf(aName), required: true, read: to(func(p *Peering) *[]Text { return &p.Between }, (*decoder).someTexts)},
 	{key: "accepted", doc: "the networks whose owners have agreed to it", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Accepted }, (*decoder).fewTexts)},
 	{key: "exports", doc: "the networks that let the other have their routes to sites and hubs", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Exports }, (*decoder).fewTexts)},
+	{key: "arrives", doc: "for each network, its table that what comes over the peering looks into; unless written, it gets to the network's own ranges alone", shape: mapOf(aName), read: func(d *decoder, n text.Node, p *Peering) { p.Arrives = d.attachments(n, "networks to tables of them") }},
 	{key: "imports", doc: "the networks that take such routes from the other", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Imports }, (*decoder).fewTexts)},
 }
 
 var hubLinkFields = []field[HubLink]{
 	{key: "between", doc: "the two hubs", shape: listOf(aName), required: true, read: to(func(l *HubLink) *[]Text { return &l.Between }, (*decoder).someTexts)},
 	{key: "accepted", doc: "the hubs whose owners have agreed to it", shape: listOf(aName), read: to(func(l *HubLink) *[]Text { return &l.Accepted }, (*decoder).fewTexts)},
-	{key: "tables", doc: "for each hub, the table that what comes over the link looks into", shape: mapOf(aName), read: func(d *decoder, n text.Node, l *HubLink) { l.Tables = d.attachments(n, "hubs") }},
+	{key: "tables", doc: "for each hub, the table that what comes over the link looks into", shape: mapOf(aName), read: func(d *decoder, n text.Node, l *HubLink) { l.Tables = d.attachments(n, "hubs to hub tables") }},
 }
 
 var hubFields = []field[Hub]{
 	{key: "region", doc: "the region it lives in", shape: aName, read: to(func(h *Hub) *Text { return &h.Region }, (*decoder).text)},
-	{key: "attach", doc: "the networks and sites tied to it, and the hub table of each", shape: mapOf(aName), read: func(d *decoder, n text.Node, h *Hub) { h.Attach = d.attachments(n, "networks and sites") }},
+	{key: "attach", doc: "the networks and sites tied to it, and the hub table of each", shape: mapOf(anAttachment), read: func(d *decoder, n text.Node, h *Hub) { h.Attach = d.attachments(n, "networks and sites to hub tables") }},
 	{key: "tables", doc: "its route tables", shape: mapOf(ref("hub-table")), read: named(func(h *Hub) *[]*HubTable { return &h.Tables }, hubTableFields, func(t *HubTable) *Text { return &t.Name })},
+}
+
+var attachmentFields = []field[Attachment]{
+	{key: "table", doc: "the hub table that its packets look into", shape: aName, required: true, read: to(func(a *Attachment) *Text { return &a.Table }, (*decoder).text)},
+	{key: "arrives", doc: "the table of the network that what the hub brings looks into; unless written, it gets to the network's own ranges alone", shape: aName, read: to(func(a *Attachment) *Text { return &a.Arrives }, (*decoder).text)},
 }
 
 var hubTableFields = []field[HubTable]{
@@ -159,6 +166,7 @@ var siteFields = []field[Site]{
 	{key: "ranges", doc: "its own ranges", shape: listOf(aRange), required: true, read: to(func(s *Site) *[]Range { return &s.Ranges }, (*decoder).ranges)},
 	{key: "knows", doc: "the ranges that it has routes to through its link", shape: listOf(aRange), read: to(func(s *Site) *[]Range { return &s.Knows }, (*decoder).ranges)},
 	{key: "link", doc: "the network it is linked to, when no hub stands between", shape: aName, read: to(func(s *Site) *Text { return &s.Link }, (*decoder).text)},
+	{key: "arrives", doc: "the table of that network that what comes over the link looks into; unless written, it gets to the network's own ranges alone", shape: aName, read: to(func(s *Site) *Text { return &s.Arrives }, (*decoder).text)},
 }
 
 var profileFields = []field[ProfileSetting]{
@@ -261,11 +269,21 @@ func (d *decoder) routes(n text.Node) []Route {
 	return all
 }
 
+// attachments reads a mapping from names to tables. Where one of a hub says more than its table, that stands in a mapping
+// of its own.
 func (d *decoder) attachments(n text.Node, what string) []Attachment {
 	var all []Attachment
-	d.entries(n, "a mapping from "+what+" to hub tables", func(key Text, value text.Node) {
-		if table := d.text(value); table.Given() {
-			all = append(all, Attachment{key, table})
+	d.entries(n, "a mapping from "+what, func(key Text, value text.Node) {
+		a := Attachment{Who: key}
+		target, entered := d.follow(value)
+		d.leave(entered)
+		if target.Kind() == text.MapKind {
+			readMap(d, value, attachmentFields, &a, key.At)
+		} else {
+			a.Table = d.text(value)
+		}
+		if a.Table.Given() {
+			all = append(all, a)
 		}
 	})
 	return all

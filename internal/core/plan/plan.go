@@ -176,6 +176,7 @@ type Gateway struct {
 	Addrs    []Addr
 	Serves   []Text // nat: the subnets it serves, where the profile has it that way
 	Public   []Addr
+	Arrives  Text // internet: the table that what comes in by it looks into
 }
 
 // Table is a route table.
@@ -254,8 +255,9 @@ type Peering struct {
 	Name     Text
 	Between  []Text
 	Accepted []Text
-	Exports  []Text // the networks that let the other side have their routes to sites and hubs
-	Imports  []Text // the networks that take such routes
+	Exports  []Text       // the networks that let the other side have their routes to sites and hubs
+	Imports  []Text       // the networks that take such routes
+	Arrives  []Attachment // for each network, its table that what comes over the peering looks into
 }
 
 // HubLink joins two hubs once both have accepted it.
@@ -276,8 +278,9 @@ type Hub struct {
 
 // Attachment ties a network or a site to a hub, and names the hub table that its packets look into.
 type Attachment struct {
-	Who   Text
-	Table Text
+	Who     Text
+	Table   Text
+	Arrives Text // of a network that is attached: its table that what the hub brings looks into
 }
 
 // HubTable is a route table of a hub: what it learns from attachments, and routes by hand.
@@ -289,10 +292,11 @@ type HubTable struct {
 
 // Site is a building of the organisation or a partner.
 type Site struct {
-	Name   Text
-	Ranges []Range
-	Knows  []Range // what it has routes to
-	Link   Text    // the network it is linked to, when no hub stands between
+	Name    Text
+	Ranges  []Range
+	Knows   []Range // what it has routes to
+	Link    Text    // the network it is linked to, when no hub stands between
+	Arrives Text    // the table of that network that what comes over the link looks into
 }
 
 // Expectation states who reaches whom, or never does.

@@ -18,7 +18,9 @@ var (
 	aRange      = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+/[0-9]{1,3}$`}
 	aPercentage = shape{"type": "string", "pattern": "^[0-9]{1,5}%$"}
 	anAddress   = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+$`}
-	aProfile    = shape{"oneOf": []shape{enum(profile.Names()...), ref("profile")}}
+	// An attachment is a hub table's name, or a mapping that says more.
+	anAttachment = shape{"oneOf": []shape{aName, ref("attachment")}}
+	aProfile     = shape{"oneOf": []shape{enum(profile.Names()...), ref("profile")}}
 )
 
 // listOf is a list, or a single value that stands for a list of one.
@@ -64,24 +66,25 @@ func Schema() ([]byte, error) {
 	s["$schema"] = "https://json-schema.org/draft/2020-12/schema"
 	s["title"] = "a plan of an estate"
 	s["$defs"] = shape{
-		"profile":   object(profileFields),
-		"block":     object(blockFields),
-		"network":   object(networkFields),
-		"tier":      object(tierFields),
-		"held":      object(heldFields),
-		"cluster":   object(clusterFields),
-		"subnet":    object(subnetFields),
-		"gateway":   object(gatewayFields),
-		"table":     object(tableFields),
-		"route":     object(routeFields),
-		"group":     object(groupFields),
-		"list":      object(listFields),
-		"workload":  object(workloadFields),
-		"peering":   object(peeringFields),
-		"hub":       object(hubFields),
-		"hub-table": object(hubTableFields),
-		"hub-link":  object(hubLinkFields),
-		"site":      object(siteFields),
+		"profile":    object(profileFields),
+		"block":      object(blockFields),
+		"network":    object(networkFields),
+		"tier":       object(tierFields),
+		"held":       object(heldFields),
+		"cluster":    object(clusterFields),
+		"subnet":     object(subnetFields),
+		"gateway":    object(gatewayFields),
+		"table":      object(tableFields),
+		"route":      object(routeFields),
+		"group":      object(groupFields),
+		"list":       object(listFields),
+		"workload":   object(workloadFields),
+		"peering":    object(peeringFields),
+		"hub":        object(hubFields),
+		"hub-table":  object(hubTableFields),
+		"attachment": object(attachmentFields),
+		"hub-link":   object(hubLinkFields),
+		"site":       object(siteFields),
 	}
 	return json.MarshalIndent(s, "", "  ")
 }

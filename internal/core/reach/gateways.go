@@ -124,7 +124,8 @@ func (w *walker) noPublic(s *estate.Subnet, g *estate.Gateway, host estate.Host)
 // replyOut carries a reply out by an internet gateway. Where the packet came in by one, that turns the reply's source
 // back into the address that was asked; else the far end knows the reply only when its source stays as it is.
 func (w *walker) replyOut(s *estate.Subnet, g *estate.Gateway, r *estate.Route, p packet) {
-	known := w.entrance != nil
+	entered := w.entrance != nil && w.entrance.Network == s.Network
+	known := entered
 	if !known {
 		public := s.Network.Host(p.src.Addr).PublicLike(p.src.Addr)
 		known = len(public) == 1 && public[0] == p.src.Addr
@@ -135,7 +136,7 @@ func (w *walker) replyOut(s *estate.Subnet, g *estate.Gateway, r *estate.Route, 
 		}
 		return
 	}
-	if x := w.to.Workload; x != nil && w.entrance != nil { // the reply takes the address that the packet was sent to
+	if x := w.to.Workload; x != nil && entered { // the reply takes the address that the packet was sent to
 		if public, has := x.PublicLike(p.src.Addr); has {
 			p.src = p.src.as(public)
 		}
@@ -206,7 +207,17 @@ func (w *walker) fromInternet(p packet) {
 	if private, found := x.AddrLike(p.dst.Addr); found {
 		p.dst = p.dst.as(private)
 	}
-	w.arrive(n, p)
+	w.comeIn(g, p)
+}
+
+// comeIn carries a packet that an internet gateway has let in on, into the subnet that it is for, or by the table that the
+// plan names for it.
+func (w *walker) comeIn(g *estate.Gateway, p packet) {
+	if g.Door != nil {
+		w.leaveSubnet(g.Door, p)
+		return
+	}
+	w.arrive(g.Network, p)
 }
 
 // replyFromInternet brings a reply back in by the gateway that the packet left by, and undoes its translation.
@@ -231,7 +242,7 @@ func (w *walker) replyFromInternet(p packet) {
 		return
 	}
 	w.hop(Hop{Did: ReplyInFor, Object: g, At: g.At(), Host: host})
-	w.arrive(g.Network, p)
+	w.comeIn(g, p)
 }
 
 // strayReply brings in a reply from the internet to a flow that went another way: it arrives where the address of the
@@ -260,5 +271,5 @@ func (w *walker) strayReply(p packet) {
 	}
 	w.crosses(g)
 	w.hop(Hop{Did: ReplyInFor, Object: g, At: g.At(), Host: host})
-	w.arrive(n, p)
+	w.comeIn(g, p)
 }

@@ -26,6 +26,14 @@ func (w *walker) overPeering(s *estate.Subnet, x *estate.Peering, r *estate.Rout
 			custom = c.Via
 		}
 	}
+	if door := x.Door(far); door != nil {
+		w.crosses(x)
+		if stands {
+			w.hop(Hop{Did: PeeringCrossed, Object: x, At: x.At(), Into: far})
+		}
+		w.leaveSubnet(door, p)
+		return
+	}
 	held := p.dst.inRanges(far.Ranges)
 	if !held && custom == nil {
 		if !w.unexplained() {
@@ -97,6 +105,10 @@ func (w *walker) overHub(h *estate.Hub, t *estate.HubTable, p packet) {
 		}
 		w.atSite(via, p)
 	case *estate.Network:
+		if a := via.Attachment(h); a != nil && a.Door != nil {
+			w.leaveSubnet(a.Door, p)
+			return
+		}
 		if !p.dst.inRanges(via.Ranges) {
 			w.hubNotBehind(h, t, r, p)
 			return
@@ -116,10 +128,23 @@ func (w *walker) hubNotBehind(h *estate.Hub, t *estate.HubTable, r *estate.Route
 	if w.unexplained() {
 		return
 	}
-	w.block(h, diag.Finding{Code: NotBehind, At: r.At, Place: t.Place(),
+	f := diag.Finding{Code: NotBehind, At: r.At, Place: t.Place(),
 		Message: fmt.Sprintf("table %s of hub %s leads %s to %s, which does not hold %s", t.Name, h.Name, r.To, r.ViaName(), w.describe(p.dst)),
-		Fixes:   diag.Advise("lead the route to the attachment that holds it")})
+		Fixes:   diag.Advise("lead the route to the attachment that holds it")}
+	if n, is := r.Via.(*estate.Network); is {
+		f.Message += " and passes nothing on"
+		f.Fixes = append(f.Fixes, diag.Advise(fmt.Sprintf("write  %s: {table: %s, arrives: TABLE}  under attach of the hub, with a table of network %s that leads on", n.Name, w.attachedTable(h, n), n.Name))...)
+	}
+	w.block(h, f)
 	w.deliver(p)
+}
+
+// attachedTable is the name of the hub table that an attached network's packets look into.
+func (w *walker) attachedTable(h *estate.Hub, n *estate.Network) string {
+	if a := n.Attachment(h); a != nil {
+		return a.Table.Name
+	}
+	return "TABLE"
 }
 
 // hubNoRoute blocks a packet for which a hub's table has no route, and goes on at the goal.
@@ -249,6 +274,15 @@ func (w *walker) leaveSite(site *estate.Site, p packet) {
 func (w *walker) overSiteLink(site *estate.Site, p packet) bool {
 	n := site.Link
 	linked := Hop{Did: SiteLinked, Object: site, At: site.Plan.Link.At, Into: n}
+	if site.Door != nil {
+		// Where a hub stands by, the link is for what the table leads on.
+		if len(site.Attachments) > 0 && lookup(p.dst, site.Door.Table.Routes, site.Door.Table.Lookup) == nil {
+			return false
+		}
+		w.hop(linked)
+		w.leaveSubnet(site.Door, p)
+		return true
+	}
 	if p.dst.inRanges(n.Ranges) {
 		w.hop(linked)
 		w.arrive(n, p)

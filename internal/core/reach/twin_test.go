@@ -31,7 +31,7 @@ type trip struct {
 	through  []saw
 	passed   []*estate.Workload
 	left     estate.Host      // left for the internet under a public address of this one
-	exit     *estate.Network  // from this network
+	exit     *estate.Gateway  // by this gateway
 	entered  *estate.Workload // entered from the internet, for this one
 	seen     netip.Addr       // the source as the far end sees it
 	receiver *estate.Workload
@@ -173,16 +173,27 @@ func (t *trip) enters(p parcel, back bool) bool {
 			t.entered = w
 		}
 		p.dst = like(w.Addrs, p.dst)
-		return t.into(n, p, back)
+		return t.lets(n.InternetGateway(), p, back)
 	}
 	return false // nobody's, or a NAT's, by which nothing comes in
+}
+
+// lets carries a packet on that a gateway has let in.
+func (t *trip) lets(g *estate.Gateway, p parcel, back bool) bool {
+	if g.Door != nil {
+		return t.out(g.Door, p, back, 0)
+	}
+	return t.into(g.Network, p, back)
 }
 
 func (t *trip) fromSite(s *estate.Site, p parcel, back bool) bool {
 	if !in(s.Knows, p.dst) {
 		return false
 	}
-	if s.Link != nil {
+	if s.Door != nil && (len(s.Attachments) == 0 || best(s.Door.Table.Routes, p.dst) != nil) {
+		return t.out(s.Door, p, back, 0)
+	}
+	if s.Link != nil && s.Door == nil {
 		if in(s.Link.Ranges, p.dst) {
 			return t.into(s.Link, p, back)
 		}
@@ -231,9 +242,9 @@ func (t *trip) out(s *estate.Subnet, p parcel, back bool, depth int) bool {
 	case *estate.Workload:
 		return t.forward(s, via, p, back, depth)
 	case *estate.Peering:
-		return t.overPeering(n, via, p, back)
+		return t.overPeering(n, via, p, back, depth)
 	case *estate.Hub:
-		return t.throughHub(attachment(n, via).Table, p, back, 0)
+		return t.throughHub(attachment(n, via).Table, p, back, depth)
 	case *estate.Site:
 		return in(via.Ranges, p.dst)
 	case *estate.Gateway:
@@ -241,9 +252,9 @@ func (t *trip) out(s *estate.Subnet, p parcel, back bool, depth int) bool {
 	}
 	switch g.Type {
 	case estate.InternetGateway:
-		return g.Attached && address.IsPublic(p.dst) && t.leaves(s, p, back)
+		return g.Attached && address.IsPublic(p.dst) && t.leaves(s, g, p, back)
 	case estate.EgressGateway:
-		return !back && p.dst.Is6() && address.IsPublic(p.dst) && t.leaves(s, p, back)
+		return !back && p.dst.Is6() && address.IsPublic(p.dst) && t.leaves(s, g, p, back)
 	}
 	own := like(g.Addrs, p.src)
 	if g.In != nil && slices.Contains(g.Addrs, p.dst) { // it is for that one itself
@@ -266,10 +277,15 @@ func attachment(n *estate.Network, h *estate.Hub) *estate.Attachment {
 	return nil
 }
 
-func (t *trip) overPeering(n *estate.Network, x *estate.Peering, p parcel, back bool) bool {
+func (t *trip) overPeering(n *estate.Network, x *estate.Peering, p parcel, back bool, depth int) bool {
 	far := x.Far(n)
 	if !crosses(x) {
 		return false
+	}
+	for i, end := range x.Between {
+		if end == far && x.Doors[i] != nil {
+			return t.out(x.Doors[i], p, back, depth+1)
+		}
 	}
 	if in(far.Ranges, p.dst) {
 		return t.into(far, p, back)
@@ -292,7 +308,7 @@ func (t *trip) overPeering(n *estate.Network, x *estate.Peering, p parcel, back 
 	if site, is := r.Via.(*estate.Site); is {
 		return in(site.Ranges, p.dst)
 	}
-	return t.throughHub(attachment(far, r.Via.(*estate.Hub)).Table, p, back, 0)
+	return t.throughHub(attachment(far, r.Via.(*estate.Hub)).Table, p, back, depth)
 }
 
 // forward carries a packet through a workload.
@@ -326,7 +342,7 @@ func (t *trip) forward(s *estate.Subnet, w *estate.Workload, p parcel, back bool
 }
 
 // leaves carries a packet out to the internet.
-func (t *trip) leaves(s *estate.Subnet, p parcel, back bool) bool {
+func (t *trip) leaves(s *estate.Subnet, g *estate.Gateway, p parcel, back bool) bool {
 	if back {
 		var sender *estate.Workload
 		for _, w := range s.Network.Subnets {
@@ -336,10 +352,11 @@ func (t *trip) leaves(s *estate.Subnet, p parcel, back bool) bool {
 				}
 			}
 		}
-		if t.entered == nil && (sender == nil || public(sender, p.src) != p.src) {
+		same := t.entered != nil && t.entered.Subnet.Network == s.Network
+		if !same && (sender == nil || public(sender, p.src) != p.src) {
 			return false // its new address makes it a stranger
 		}
-		if t.entered != nil {
+		if same {
 			p.src = public(t.entered, p.src)
 		}
 		return t.backOutside(p)
@@ -363,7 +380,7 @@ func (t *trip) leaves(s *estate.Subnet, p parcel, back bool) bool {
 	if !known.IsValid() {
 		return false
 	}
-	t.left, t.exit, t.seen = from, s.Network, known
+	t.left, t.exit, t.seen = from, g, known
 	p.src = known
 	for _, w := range t.e.Workloads {
 		if public(w, p.dst) == p.dst {
@@ -401,7 +418,7 @@ func (t *trip) backIn(p parcel) bool {
 	} else {
 		p.dst = like(t.left.Workload.Addrs, p.dst)
 	}
-	return t.into(t.exit, p, true)
+	return t.lets(t.exit, p, true)
 }
 
 func (t *trip) throughHub(table *estate.HubTable, p parcel, back bool, depth int) bool {
@@ -413,6 +430,9 @@ func (t *trip) throughHub(table *estate.HubTable, p parcel, back bool, depth int
 	case *estate.Site:
 		return in(via.Ranges, p.dst)
 	case *estate.Network:
+		if a := attachment(via, table.Hub); a.Door != nil {
+			return t.out(a.Door, p, back, depth+1)
+		}
 		return in(via.Ranges, p.dst) && t.into(via, p, back)
 	case *estate.HubLink:
 		far := 0

@@ -85,7 +85,7 @@ func Build(e *estate.Estate, wanted func(*estate.Workload) bool, internet []neti
 // to what is behind it, since a peering carries nothing further.
 func (b *builder) needed(n *estate.Network) bool {
 	own := func(n *estate.Network) bool { return slices.ContainsFunc(n.Workloads(), b.wanted) }
-	return own(n) || slices.ContainsFunc(n.Peerings, func(p *estate.Peering) bool { return p.Stands() && p.Carries(n) && own(p.Far(n)) })
+	return own(n) || len(n.Doors()) > 0 || slices.ContainsFunc(n.Peerings, func(p *estate.Peering) bool { return p.Stands() && p.Carries(n) && own(p.Far(n)) })
 }
 
 // network makes the router of a network, with a bridge for each subnet and the hosts on it.
@@ -164,13 +164,13 @@ func (b *builder) gates(r *router) {
 	for _, g := range all {
 		subnets := []*estate.Subnet{nil}
 		if n.Profile.NATServes {
-			subnets = n.Subnets
+			subnets = slices.Concat(n.Subnets, n.Doors())
 		}
 		for _, s := range subnets {
 			in, outer := b.cable(x, r.Node, fmt.Sprintf("g%d", len(x.Ports)), fmt.Sprintf("g%d", len(r.Ports)))
 			r.inner[gate{g, s}] = outer
 			x.rule(in.Name, out)
-			if first == nil {
+			if first == nil || g == n.InternetGateway() && s == subnets[0] {
 				first = in
 			}
 			if g.Type == estate.EgressGateway {

@@ -35,17 +35,20 @@ func (b *builder) routes(r *router) {
 			continue
 		}
 		in := ends.at(r.Node)
-		r.rule(in.Name, r.own)
-		if p.Carries(n) {
+		b.comeIn(r, in, p.Door(n))
+		if p.Carries(n) && p.Door(n) == nil {
 			r.rule(in.Name, r.table(b.custom(n)...))
 		}
 	}
 	for _, a := range n.Attachments {
-		r.rule(b.ties[a].Name, r.own)
+		b.comeIn(r, b.ties[a], a.Door)
 	}
 	for _, s := range n.Links {
 		in := b.links[s][1]
-		r.rule(in.Name, r.own)
+		b.comeIn(r, in, s.Door)
+		if s.Door != nil {
+			continue
+		}
 		// A site gets to the peers that import the way to it.
 		for _, p := range n.Peerings {
 			if ends, stands := b.joins[p]; stands && p.Carries(n) {
@@ -57,9 +60,18 @@ func (b *builder) routes(r *router) {
 			}
 		}
 	}
-	for _, outer := range r.inner {
-		r.rule(outer.Name, r.own)
+	for g, outer := range r.inner {
+		b.comeIn(r, outer, g.gateway.Door)
 	}
+}
+
+// comeIn has what comes in by a port look into the table of a door, where the plan has one there, and into that of the
+// network's own subnets.
+func (b *builder) comeIn(r *router, in *Port, door *estate.Subnet) {
+	if door != nil {
+		r.rule(in.Name, r.table(b.subnetRoutes(r, door)...))
+	}
+	r.rule(in.Name, r.own)
 }
 
 // subnetRoutes are the routes that packets from a subnet take.
@@ -198,10 +210,19 @@ func (b *builder) siteRoutes(s *estate.Site) {
 				}
 			}
 		}
-		add(s.Link.Ranges)
-		for _, p := range s.Link.Peerings {
-			if p.Stands() && p.Carries(s.Link) {
-				add(p.Far(s.Link).Ranges)
+		switch {
+		case s.Door == nil:
+			add(s.Link.Ranges)
+			for _, p := range s.Link.Peerings {
+				if p.Stands() && p.Carries(s.Link) {
+					add(p.Far(s.Link).Ranges)
+				}
+			}
+		case len(s.Attachments) == 0:
+			add(everywhere)
+		default:
+			for _, r := range s.Door.Table.Routes {
+				add([]netip.Prefix{r.To})
 			}
 		}
 		x.rule("", x.table(routes...))
