@@ -61,6 +61,11 @@ func peeringCard(p *estate.Peering) *card {
 			k.fact("carries", "the routes of %s to sites and hubs, for %s", n.Name, p.Between[1-i].Name)
 		}
 	}
+	for _, n := range p.Between {
+		if door := p.Door(n); door != nil {
+			k.fact("arrives", "what it brings into %s looks into table %s", n.Name, door.Table.Name)
+		}
+	}
 	routes := &sheet{header: []string{"table", "to", "for", "line"}, right: map[int]bool{3: true}, wrap: 2}
 	for _, n := range p.Between {
 		for _, t := range n.Tables {
@@ -79,7 +84,7 @@ func hubCard(e *estate.Estate, h *estate.Hub) *card {
 	k := &card{kind: "hub", name: h.Name, at: h.At()}
 	attached := &sheet{header: []string{"attached", "table"}, wrap: -1}
 	for _, a := range h.Attachments {
-		attached.add(a.To().ID(), a.Table.Name)
+		attached.add(a.To().ID(), a.Table.Name+arrivesIn(a.Door))
 	}
 	k.part("attachments", attached)
 	links := &sheet{header: []string{"link", "to", "state"}, wrap: -1}
@@ -266,6 +271,15 @@ type partOut struct {
 	Title  string     `json:"title"`
 	Header []string   `json:"header"`
 	Rows   [][]string `json:"rows"`
+}
+
+// arrivesIn says into which table of a network packets look that come into it; empty where they get to its own ranges
+// alone.
+func arrivesIn(door *estate.Subnet) string {
+	if door == nil {
+		return ""
+	}
+	return "; what it brings looks into " + door.Table.ID()
 }
 
 func cardsJSON(cards []*card, src *text.Files) showOut {

@@ -49,13 +49,13 @@ func networkCard(n *estate.Network) *card {
 	k.part("security groups and access lists", guards)
 	joined := &sheet{header: []string{"what", "by", "state"}, wrap: -1}
 	for _, p := range n.Peerings {
-		joined.add("network "+p.Far(n).Name, "peering "+p.Name, peeringState(p))
+		joined.add("network "+p.Far(n).Name, "peering "+p.Name, peeringState(p)+arrivesIn(p.Door(n)))
 	}
 	for _, a := range n.Attachments {
-		joined.add("hub "+a.Hub.Name, "attachment", "table "+a.Table.Name)
+		joined.add("hub "+a.Hub.Name, "attachment", "table "+a.Table.Name+arrivesIn(a.Door))
 	}
 	for _, s := range n.Links {
-		joined.add("site "+s.Name, "link", phrase.List(s.Ranges))
+		joined.add("site "+s.Name, "link", phrase.List(s.Ranges)+arrivesIn(s.Door))
 	}
 	k.part("joined to", joined)
 	k.part("workloads", workloadsSheet(n.Workloads()))
@@ -236,6 +236,9 @@ func gatewayCard(g *estate.Gateway) *card {
 	switch {
 	case g.Type == estate.InternetGateway && g.Attached:
 		k.fact("attached", "yes")
+		if g.Door != nil {
+			k.fact("arrives", "what comes in by it looks into table %s", g.Door.Table.Name)
+		}
 	case g.Type == estate.InternetGateway:
 		k.fact("attached", "no: nothing passes it")
 	case g.Type == estate.EgressGateway:

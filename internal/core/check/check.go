@@ -47,6 +47,7 @@ var Rules = []Rule{
 	access,
 	noRouteBack,
 	deadRoutes,
+	passesNothingOn,
 	sitesWithoutWayBack,
 	strandedNATs,
 	natLoops,

@@ -190,6 +190,9 @@ var deadRoutes = Rule{"dead-route", Wiring, "A route over a peering, a hub or a 
 			far := via.Far(t.Network)
 			held = overlapsAny(far.Ranges, x.To) || len(far.Ranges) == 0 || via.Carries(far) && slices.ContainsFunc(far.Custom, func(c *estate.Route) bool { return c.To.Overlaps(x.To) })
 			what = "network " + far.Name
+			if door := via.Door(far); door != nil {
+				held, what = tableHolds(door.Table, x.To), "table "+door.Table.ID()+" that it looks into there"
+			}
 		case *estate.Site:
 			held, what = overlapsAny(via.Ranges, x.To), "site "+via.Name
 		case *estate.Hub:
@@ -199,6 +202,28 @@ var deadRoutes = Rule{"dead-route", Wiring, "A route over a peering, a hub or a 
 			r.report(diag.Warning, x.At, t.Place(), "lead it to what holds the destination, or take it out", "the route to %s leads over %s, and %s has nothing of that range", x.To, x.ViaName(), what)
 		}
 	})
+}}
+
+// tableHolds reports whether a table has a route for any part of a range.
+func tableHolds(t *estate.Table, p netip.Prefix) bool {
+	return slices.ContainsFunc(t.Routes, func(x *estate.Route) bool { return x.To.Overlaps(p) })
+}
+
+var passesNothingOn = Rule{"passes-nothing-on", Wiring, "A hub's route for more than an attached network's own ranges, which that network does not pass on.", func(r *run) {
+	for _, h := range r.Hubs {
+		for _, t := range h.Tables {
+			for _, x := range t.Routes {
+				n, is := x.Via.(*estate.Network)
+				if !is || len(n.Ranges) == 0 || address.SetOf(n.Ranges...).ContainsRange(x.To) {
+					continue
+				}
+				if a := n.Attachment(h); a != nil && a.Door == nil {
+					r.report(diag.Warning, x.At, t.Place(), fmt.Sprintf("write  %s: {table: %s, arrives: TABLE}  under attach of hub %s, with a table of network %s that leads on", n.Name, a.Table.Name, h.Name, n.Name),
+						"table %s leads %s to network %s, which delivers what is in its own ranges and passes nothing on", t.ID(), x.To, n.Name)
+				}
+			}
+		}
+	}
 }}
 
 func overlapsAny(ranges []netip.Prefix, p netip.Prefix) bool {
@@ -264,7 +289,8 @@ var natLoops = Rule{"nat-loop", Wiring, "A NAT gateway whose own subnet's table 
 
 var idlePublic = Rule{"idle-public", Wiring, "A workload with a public address in a subnet without a route to an internet gateway.", func(r *run) {
 	for _, w := range r.Workloads {
-		if len(w.Public) > 0 && w.Subnet != nil && !leadsOut(w.Subnet.Table, true) {
+		// Where packets come back into the network and look into a table, that may lead them out.
+		if len(w.Public) > 0 && w.Subnet != nil && !leadsOut(w.Subnet.Table, true) && len(w.Subnet.Network.Doors()) == 0 {
 			r.report(diag.Warning, w.Plan.Public[0].At, w.Place().To("public"), fmt.Sprintf("lead a default route of %s to an internet gateway, or take the address out", w.Subnet.Table.Place()),
 				"workload %s has the public address %s, and the table of its subnet %s has no route to an internet gateway", w.Name, w.Public[0], w.Subnet.ID())
 		}
@@ -283,8 +309,8 @@ var idle = Rule{"idle", Guards, "A list or a table that no subnet has.", func(r 
 			}
 		}
 		for _, t := range n.Tables {
-			if t.Plan != nil && !t.Main && len(t.Subnets) == 0 && len(n.Subnets) > 0 {
-				r.report(diag.Warning, t.At(), t.Place(), "name subnets in it, or take it out", "table %s is for no subnet", t.ID())
+			if t.Plan != nil && !t.Main && len(t.Subnets) == 0 && len(n.Subnets) > 0 && !t.HasDoor() {
+				r.report(diag.Warning, t.At(), t.Place(), "name subnets in it, or take it out", "table %s is for no subnet, and nothing that comes into the network looks into it", t.ID())
 			}
 		}
 	}

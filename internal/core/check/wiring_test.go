@@ -34,6 +34,8 @@ func TestWiringRules(t *testing.T) {
 		{"networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9}}", "idle-public workload w has the public address 203.0.113.9"},
 		{"networks: {a: {range: 10.0.0.0/16, lists: {l: {subnets: [], in: [allow any from any], out: []}}}}", "idle list a/l guards no subnet"},
 		{"networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, tables: {m: {main: true, routes: []}, t: {subnets: [], routes: []}}}}", "idle table a/t is for no subnet"},
+		{"networks: {a: {range: 10.0.0.0/16}, exit: {range: 10.1.0.0/16, tables: {t: {routes: []}}}}\nhubs: {h: {attach: {a: s, exit: b}, tables: {s: {routes: [{to: 0.0.0.0/0, via: exit}]}, b: {learns: [a]}}}}", "passes-nothing-on table h/s leads 0.0.0.0/0 to network exit, which delivers what is in its own ranges and passes nothing on"},
+		{"networks: {a: {range: 10.0.0.0/16}, exit: {range: 10.1.0.0/16, subnets: {x: {range: 10.1.0.0/24}}, tables: {t: {routes: []}}}}\nhubs: {h: {attach: {a: s, exit: {table: b, arrives: t}}, tables: {s: {routes: [{to: 0.0.0.0/0, via: exit}]}, b: {learns: [a]}}}}", ""},
 		{"networks: {a: {range: 10.0.0.0/16, groups: {g: {in: [tcp/22 from group h], out: []}, h: {in: [], out: []}}}}", "empty-group the rule  tcp/22 from group h  matches nothing"},
 		{"networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, lists: {l: {subnets: [x], in: [allow tcp/22 from any, deny any from 10.0.0.0/8, allow tcp from 10.2.0.0/16], out: []}}}}", "shadowed-rule nothing gets to the rule  allow tcp from 10.2.0.0/16,  because line 2 has decided already:  deny any from 10.0.0.0/8"},
 	} {

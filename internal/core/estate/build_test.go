@@ -73,6 +73,8 @@ func TestBindingProblems(t *testing.T) {
 		{"networks:\n  x: {profile: regional, subnets: {s: {range: 10.0.0.0/28}}, gateways: {g: {kind: nat, serves: [s], address: 10.0.0.5, public: 203.0.113.77}}}", "wrong-key", "has no private address", "remove it"},
 		{"peerings:\n  front: {between: [booking, harbour]}", "name-twice", "a gateway is named front too (wendrik.yaml:", "rename one of them"},
 		{"workloads:\n  out: {in: booking/web-b, address: 10.144.1.10, forwards: plain}", "name-twice", "a gateway is named out too", "rename one of them"},
+		{"hubs: {spine: {attach: {booking: {table: t, arrives: nowhere}}, tables: {t: {}}}}", "unknown-name", "no route table of network booking named \"nowhere\"", ""},
+		{"sites: {isle: {ranges: 10.9.0.0/16, arrives: main}}", "wrong-key", "site isle is linked to no network", "add  link:"},
 		{"hubs: {spine: {tables: {t: {}}}}\nsites: {isle: {ranges: 10.9.0.0/16, link: spine}}", "wrong-key", "a link leads to a network, and spine is a hub", "under attach of hub spine"},
 		{"networks:\n  x: {range: 10.0.0.0/24, gateways: {g: {kind: internet, in: s}}}", "wrong-key", "an internet gateway sits in no subnet", "kind: nat"},
 		{"networks:\n  x: {range: 10.0.0.0/24, gateways: {g: {kind: nat}}}", "nat-kind", "sits in no subnet", "in: SUBNET"},

@@ -25,6 +25,9 @@ func (b *builder) door(n *Network, t plan.Text, in spot) *Subnet {
 // IsDoor reports whether the subnet is only where packets come into a network that look into a table of it.
 func (s *Subnet) IsDoor() bool { return s.Index < 0 }
 
+// HasDoor reports whether what comes into the network somewhere looks into the table.
+func (t *Table) HasDoor() bool { return t.door != nil }
+
 // Doors are those of the network, each once.
 func (n *Network) Doors() []*Subnet {
 	var all []*Subnet
