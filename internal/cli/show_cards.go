@@ -25,6 +25,8 @@ func workloadCard(w *estate.Workload) *card {
 	switch {
 	case w.Forwards == estate.NATForwarding:
 		k.fact("forwards", "what routes lead to it, under its own address")
+	case w.Forwards == estate.StatefulForwarding:
+		k.fact("forwards", "as it is, what belongs to a flow that it has seen begin")
 	case w.Forwards == estate.PlainForwarding:
 		k.fact("forwards", "what routes lead to it, as it is")
 	}

@@ -210,7 +210,7 @@ func (w *writer) workloads() {
 		s := w.rng.IntN(subnets)
 		w.line("  b%d: {in: n%d/s%d, address: %s, targets: [w%d00, w%d10]%s%s}", n, n, 1, addresses(w.hosts(n, 1, 60)), n, w.rng.IntN(w.networks),
 			w.pick("", ", target-ports: [tcp/443]"), groups())
-		w.line("  %s: {in: n%d/s%d, address: %s, forwards: %s%s}", w.forwarder(n), n, s, addresses(w.hosts(n, s, 50)), w.pick("plain", "plain", "nat"), groups())
+		w.line("  %s: {in: n%d/s%d, address: %s, forwards: %s%s}", w.forwarder(n), n, s, addresses(w.hosts(n, s, 50)), w.pick("plain", "stateful", "nat"), groups())
 	}
 }
 

@@ -237,11 +237,13 @@ type Workload struct {
 // Forwarding says what a workload does with packets that routes lead to it.
 type Forwarding string
 
-// It drops them, passes them on as they are, or does so under its own address.
+// It drops them; passes them on as a router does, to which it is nothing that the other direction goes past it; as a
+// firewall does, which drops what belongs to no flow that it has seen begin; or so and under its own address.
 const (
-	NotForwarding   Forwarding = ""
-	PlainForwarding Forwarding = "plain"
-	NATForwarding   Forwarding = "nat"
+	NotForwarding      Forwarding = ""
+	PlainForwarding    Forwarding = "plain"
+	StatefulForwarding Forwarding = "stateful"
+	NATForwarding      Forwarding = "nat"
 )
 
 // Peering joins two networks.

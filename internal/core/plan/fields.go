@@ -127,7 +127,7 @@ var workloadFields = []field[Workload]{
 	{key: "public", doc: "the address by which the internet reaches it", shape: listOf(anAddress), read: to(func(w *Workload) *[]Addr { return &w.Public }, (*decoder).addrs)},
 	{key: "groups", doc: "the security groups it is in", shape: listOf(aName), read: to(func(w *Workload) *[]Text { return &w.Groups }, (*decoder).fewTexts)},
 	{key: "listens", doc: "what it listens on, such as tcp/443", shape: listOf(aWord), read: to(func(w *Workload) *[]Flows { return &w.Listens }, (*decoder).flows)},
-	{key: "forwards", doc: "plain or nat: passes on what routes lead to it, as it is or under its own address", shape: enum("plain", "nat"), read: to(func(w *Workload) *Text { return &w.Forwards }, oneOf("plain", "nat"))},
+	{key: "forwards", doc: "plain, stateful or nat: passes on what routes lead to it, as a router, as a firewall that must see both directions, or under its own address", shape: enum("plain", "stateful", "nat"), read: to(func(w *Workload) *Text { return &w.Forwards }, oneOf("plain", "stateful", "nat"))},
 	{key: "targets", doc: "of a balancer: the workloads that it hands flows on to", shape: listOf(aName), read: to(func(w *Workload) *[]Text { return &w.Targets }, (*decoder).texts)},
 	{key: "target-ports", doc: "of a balancer: on what it hands flows on, such as tcp/8080; as it was asked unless written", shape: listOf(aWord), read: to(func(w *Workload) *[]Flows { return &w.TargetPorts }, (*decoder).flows)},
 }

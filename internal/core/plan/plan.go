@@ -237,8 +237,8 @@ type Workload struct {
 	Public  []Addr
 	Groups  []Text
 	Listens []Flows
-	// Forwards says what it does with packets that routes lead to it: plain passes them on as they are, nat under its
-	// own address; it drops them when this is not written.
+	// Forwards says what it does with packets that routes lead to it: plain and stateful pass them on as they are, the
+	// latter only where it sees both directions, nat under its own address; it drops them when this is not written.
 	Forwards    Text
 	Targets     []Text  // of a balancer: the workloads that it hands flows on to
 	TargetPorts []Flows // on what it does so; on what it was asked, when not written

@@ -31,6 +31,7 @@ const (
 	ReplyThroughNAT   diag.Code = "reply-through-nat"
 	ReplyToInternet   diag.Code = "reply-to-internet"
 	ReplyBypasses     diag.Code = "reply-bypasses"
+	ReplyUnknown      diag.Code = "reply-unknown" // through a firewall that did not see the flow begin
 	ReplyFromStranger diag.Code = "reply-from-stranger"
 	NotForwarding     diag.Code = "not-forwarding"
 	Overlap           diag.Code = "overlap"
@@ -42,5 +43,5 @@ const (
 // Codes are all of them.
 var Codes = []diag.Code{NoGroup, GroupIn, GroupOut, ListIn, ListOut, NoRoute, LeftOnMainTable, BlackholeRoute, Endless, NotJoined, NotBehind,
 	PeeringHalf, HubLinkHalf, HubNoRoute, SiteDoesNotKnow, GatewayDetached, NoInternetGateway, PrivateToInternet, EgressFamily, NoPublicAddress,
-	NotCarried, NATInbound, NATFamily, SecondNAT, ReplyThroughNAT, ReplyToInternet, ReplyBypasses, ReplyFromStranger, NotForwarding, Overlap,
+	NotCarried, NATInbound, NATFamily, SecondNAT, ReplyThroughNAT, ReplyToInternet, ReplyBypasses, ReplyUnknown, ReplyFromStranger, NotForwarding, Overlap,
 	NotThere, NoWorkload, NoCommonFamily}

@@ -54,7 +54,7 @@ sites:
 `
 
 func TestHops(t *testing.T) {
-	plainly := []string{"forwards: nat", "forwards: plain"}
+	plainly, router := []string{"forwards: nat", "forwards: stateful"}, []string{"forwards: nat", "forwards: plain"}
 	for _, c := range []struct {
 		name, from, to, on string
 		change             []string
@@ -64,12 +64,14 @@ func TestHops(t *testing.T) {
 		{"through one that translates", "shop", "feed", "tcp/443", nil, "open > 10.10.2.10"},
 		{"through one that translates, in one family", "shop", "10.20.1.10", "tcp/443", nil, "open > 10.10.2.10"},
 		{"through one that does not, and the reply comes straight back", "shop", "10.20.1.10", "tcp/443", plainly, "blocked reply-bypasses > 10.10.1.10"},
+		{"through a router, and the reply comes straight back", "shop", "10.20.1.10", "tcp/443", router, "open > 10.10.1.10"},
 		{"past its groups", "shop", "10.20.1.10", "tcp/443", []string{"groups: all, forwards", "groups: some, forwards"}, "blocked group-in"},
 		{"it is in no group", "shop", "10.20.1.10", "tcp/443", []string{"groups: all, forwards", "forwards"}, "blocked no-group"},
 		{"two that translate", "shop", "10.20.1.10", "tcp/443", []string{"guard: {subnets: [guard], routes: [{to: 10.20.0.0/16, via: pair}]}", "guard: {subnets: [guard], routes: [{to: 10.20.0.0/16, via: watch}]}"}, "blocked second-nat"},
 		{"round and round", "shop", "10.20.1.10", "tcp/443", append(plainly, "guard: {subnets: [guard], routes: [{to: 10.20.0.0/16, via: pair}]}", "guard: {subnets: [guard], routes: [{to: 10.20.0.0/16, via: watch}]}"), "blocked endless"},
-		{"a reply through one that did not see the flow", "feed", "10.10.1.10", "tcp/443", append(plainly, "groups: all, forwards", "groups: some, forwards"), "blocked group-in > 10.20.1.10"},
-		{"a reply through one that lets it pass all the same", "feed", "10.10.1.10", "tcp/443", plainly, "open > 10.20.1.10"},
+		{"a reply through one that did not see the flow", "feed", "10.10.1.10", "tcp/443", append(router, "groups: all, forwards", "groups: some, forwards"), "blocked group-in > 10.20.1.10"},
+		{"a reply through a firewall that did not see the flow", "feed", "10.10.1.10", "tcp/443", append(plainly, "groups: all, forwards", "groups: some, forwards"), "blocked reply-unknown > 10.20.1.10"},
+		{"a reply through one that lets it pass all the same", "feed", "10.10.1.10", "tcp/443", router, "open > 10.20.1.10"},
 		{"a reply that one translates", "feed", "10.10.1.10", "tcp/443", nil, "blocked reply-through-nat > 10.20.1.10"},
 
 		// IPv6: out, and back the way it came.

@@ -77,7 +77,7 @@ func (w *walker) throughWorkload(s *estate.Subnet, x *estate.Workload, r *estate
 		return
 	case x.Forwards == estate.NotForwarding:
 		if !w.unexplained() {
-			w.misrouted(x, s, r, p, NotForwarding, "workload %s does not forward: it drops what is not for itself (write  forwards: plain  or  forwards: nat)", x.Name)
+			w.misrouted(x, s, r, p, NotForwarding, "workload %s does not forward: it drops what is not for itself (write  forwards: plain,  stateful  or  nat)", x.Name)
 		}
 		return
 	case w.back && translates:
@@ -100,6 +100,15 @@ func (w *walker) throughWorkload(s *estate.Subnet, x *estate.Workload, r *estate
 	// It remembers the flows that it let through; a reply to another is like a new flow to it, and so is one whose
 	// addresses something between has changed.
 	known := w.back && slices.Contains(w.through, passage{x, p.dst.Addr, p.src.Addr})
+	if w.back && !known && x.Forwards == estate.StatefulForwarding {
+		if w.unexplained() {
+			return
+		}
+		w.block(x, diag.Finding{Code: ReplyUnknown, At: x.At(), Place: x.Place(),
+			Message: fmt.Sprintf("the reply comes through %s, which did not see the flow begin and drops what belongs to none", x.Name),
+			Fixes:   diag.Advise(fmt.Sprintf("lead the way there through %s too, or neither", x.Name))})
+		known = true // once it has seen the flow, its groups remember that
+	}
 	if !known {
 		w.record.groups(w, x, In, p)
 		w.record.groups(w, x, Out, p)
@@ -122,12 +131,12 @@ func (w *walker) throughWorkload(s *estate.Subnet, x *estate.Workload, r *estate
 	w.leaveSubnet(x.Subnet, p)
 }
 
-// checkPassed blocks a reply that does not come back through a workload that passed the flow on: that one would see
-// half a conversation.
+// checkPassed blocks a reply that does not come back through a firewall that passed the flow on: that one sees half a
+// conversation, and drops the rest of it. To a plain router that is nothing.
 func (w *walker) checkPassed() {
 	for _, by := range w.through {
 		x := by.workload
-		if slices.Contains(w.passed, x) || w.halted() {
+		if x.Forwards != estate.StatefulForwarding || slices.Contains(w.passed, x) || w.halted() {
 			continue
 		}
 		if w.unexplained() {

@@ -325,6 +325,9 @@ func (t *trip) forward(s *estate.Subnet, w *estate.Workload, p parcel, back bool
 		return false
 	}
 	known := back && slices.Contains(t.through, saw{w, p.dst, p.src})
+	if back && !known && w.Forwards == estate.StatefulForwarding {
+		return false
+	}
 	if !known && (!groupsLet(w, true, p) || !groupsLet(w, false, p)) {
 		return false
 	}
@@ -491,7 +494,9 @@ func (t *trip) arrives(s *estate.Subnet, p parcel, back bool, depth int) bool {
 // comesBack carries the reply to a packet that arrived.
 func (t *trip) comesBack(to *estate.Workload, p parcel) bool {
 	reply := parcel{src: p.dst, dst: t.seen, protocol: p.protocol, sport: p.dport, dport: p.sport}
-	return t.answers(to, reply) && !slices.ContainsFunc(t.through, func(x saw) bool { return !slices.Contains(t.passed, x.by) })
+	return t.answers(to, reply) && !slices.ContainsFunc(t.through, func(x saw) bool {
+		return x.by.Forwards == estate.StatefulForwarding && !slices.Contains(t.passed, x.by)
+	})
 }
 
 func (t *trip) answers(to *estate.Workload, reply parcel) bool {

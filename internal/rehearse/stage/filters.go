@@ -33,11 +33,9 @@ func guard(n *Node, w *estate.Workload) {
 		return
 	}
 	passOn := []Filter{{State: Known}}
-	if w.Forwards == estate.NATForwarding {
+	if w.Forwards != estate.PlainForwarding {
+		// What belongs to no flow that it has seen begin: of TCP, all but the first packet where it sees one direction alone.
 		passOn = append(passOn, Filter{State: Invalid, Then: Drop})
-	} else {
-		// It sees only half of a flow whose replies go another way: the first packet, and then one that follows no answer.
-		passOn = append(passOn, Filter{State: Invalid, Answer: NotAnswering, Then: Drop})
 	}
 	var onward []Filter
 	for _, g := range w.Groups {
