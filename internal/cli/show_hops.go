@@ -102,7 +102,7 @@ func hopWhat(h reach.Hop) string {
 	case reach.PeeringCrossed:
 		return "into network " + h.Into.ID()
 	case reach.PeeringImports:
-		return fmt.Sprintf("into network %s, which imports the way to the site", h.Into.ID())
+		return fmt.Sprintf("into network %s, which imports the way there", h.Into.ID())
 	case reach.SiteEntered, reach.OnInternet:
 		return "to " + h.Far
 	case reach.SiteKnows:

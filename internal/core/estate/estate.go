@@ -163,7 +163,7 @@ type Origin int
 const (
 	Local   Origin = iota // to the network itself
 	ByHand                // written in the plan
-	Learned               // to a peer's subnets, or learned by a hub table
+	Learned               // to a peer's ranges, or learned by a hub table
 	Birth                 // the default route a network is born with
 )
 

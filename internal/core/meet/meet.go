@@ -122,6 +122,11 @@ func (m *Map) table(t *estate.HubTable) {
 			if a := via.Attachment(t.Hub); a != nil && a.Door != nil {
 				m.join(t, a.Door.Table, via)
 			}
+			for _, p := range via.Peerings {
+				if p.Carries(via) && via.ExportsTo(t.Hub) {
+					m.join(t, p.Far(via), via, p)
+				}
+			}
 		case *estate.Site:
 			m.join(t, via)
 		case *estate.HubLink:

@@ -135,7 +135,7 @@ var workloadFields = []field[Workload]{
 var peeringFields = []field[Peering]{
 	{key: "between", doc: "the two networks", shape: listOf(aName), required: true, read: to(func(p *Peering) *[]Text { return &p.Between }, (*decoder).someTexts)},
 	{key: "accepted", doc: "the networks whose owners have agreed to it", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Accepted }, (*decoder).fewTexts)},
-	{key: "exports", doc: "the networks that let the other have their routes to sites and hubs", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Exports }, (*decoder).fewTexts)},
+	{key: "exports", doc: "the networks that let the other have the routes to sites and hubs of their main tables", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Exports }, (*decoder).fewTexts)},
 	{key: "arrives", doc: "for each network, its table that what comes over the peering looks into; unless written, it gets to the network's own ranges alone", shape: mapOf(aName), read: func(d *decoder, n text.Node, p *Peering) { p.Arrives = d.attachments(n, "networks to tables of them") }},
 	{key: "imports", doc: "the networks that take such routes from the other", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Imports }, (*decoder).fewTexts)},
 }
@@ -177,7 +177,7 @@ var profileFields = []field[ProfileSetting]{
 	{key: "smallest", doc: "the size of the smallest IPv4 subnet, such as /28", shape: aSize, read: knob((*decoder).size4, Number.Given, func(p *profile.Profile, v Number) { p.Smallest = v.Value })},
 	{key: "largest", doc: "the size of the largest IPv4 subnet, such as /16", shape: aSize, read: knob((*decoder).size4, Number.Given, func(p *profile.Profile, v Number) { p.Largest = v.Value })},
 	{key: "own-ranges", doc: "whether a network has ranges of its own; false: it is the sum of its subnets", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.OwnRanges = v.Value })},
-	{key: "peer-routes", doc: "whether routes to a peer's subnets install themselves", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.PeerRoutes = v.Value })},
+	{key: "peer-routes", doc: "whether routes to a peer's ranges install themselves; where a network is the sum of its subnets, those to its subnets", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.PeerRoutes = v.Value })},
 	{key: "default-route", doc: "whether a network is born with a default route to the internet", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.DefaultRoute = v.Value })},
 	{key: "nat-serves", doc: "whether a NAT gateway serves named subnets; false: it sits in a subnet", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.NATServes = v.Value })},
 	{key: "implicit-out", doc: "whether a workload gets out to the internet with neither public address nor NAT", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.ImplicitOut = v.Value })},

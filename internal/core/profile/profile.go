@@ -20,7 +20,7 @@ type Profile struct {
 	Smallest      int   // length of the smallest IPv4 subnet, such as 28
 	Largest       int   // length of the largest
 	OwnRanges     bool  // whether a network has ranges of its own, or is the sum of its subnets
-	PeerRoutes    bool  // whether routes to a peer's subnets install themselves
+	PeerRoutes    bool  // whether routes to a peer's ranges install themselves
 	DefaultRoute  bool  // whether a network is born with a route to the internet
 	NATServes     bool  // whether a NAT gateway serves named subnets, or sits in one
 	ImplicitOut   bool  // whether a workload without public address and NAT gets out all the same

@@ -110,7 +110,9 @@ func (w *walker) overHub(h *estate.Hub, t *estate.HubTable, p packet) {
 			return
 		}
 		if !p.dst.inRanges(via.Ranges) {
-			w.hubNotBehind(h, t, r, p)
+			if !via.ExportsTo(h) || !w.toImporter(via, p) {
+				w.hubNotBehind(h, t, r, p)
+			}
 			return
 		}
 		w.arrive(via, p)
@@ -288,18 +290,39 @@ func (w *walker) overSiteLink(site *estate.Site, p packet) bool {
 		w.arrive(n, p)
 		return true
 	}
-	for _, x := range n.Peerings {
-		far := x.Far(n)
-		if !x.Stands() || !x.Carries(n) || !p.dst.inRanges(far.Ranges) {
-			continue
-		}
-		w.hop(linked)
-		w.crosses(x)
-		w.hop(Hop{Did: PeeringImports, Object: x, At: x.At(), Into: far})
-		w.arrive(far, p)
-		return true
+	if w.importer(n, p) == nil {
+		return false
 	}
-	return false
+	w.hop(linked)
+	return w.toImporter(n, p)
+}
+
+// importer is the peering over which a network passes on what a site or hub brings for a peer that imports the way there;
+// nil when there is none.
+func (w *walker) importer(n *estate.Network, p packet) *estate.Peering {
+	for _, x := range n.Peerings {
+		if x.Stands() && x.Carries(n) && p.dst.inRanges(x.Far(n).Ranges) {
+			return x
+		}
+	}
+	return nil
+}
+
+// toImporter carries a packet over such a peering, and reports whether there is one: an exported route carries the replies,
+// too.
+func (w *walker) toImporter(n *estate.Network, p packet) bool {
+	x := w.importer(n, p)
+	if x == nil {
+		return false
+	}
+	w.crosses(x)
+	w.hop(Hop{Did: PeeringImports, Object: x, At: x.At(), Into: x.Far(n)})
+	if door := x.Door(x.Far(n)); door != nil {
+		w.leaveSubnet(door, p)
+	} else {
+		w.arrive(x.Far(n), p)
+	}
+	return true
 }
 
 // goalRange is the range that a route to the goal would have.

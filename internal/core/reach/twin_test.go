@@ -199,7 +199,7 @@ func (t *trip) fromSite(s *estate.Site, p parcel, back bool) bool {
 		}
 		for _, x := range s.Link.Peerings {
 			if far := x.Far(s.Link); crosses(x) && in(far.Ranges, p.dst) && custom(x, s.Link) {
-				return t.into(far, p, back)
+				return t.overPeering(s.Link, x, p, back, 0)
 			}
 		}
 	}
@@ -436,7 +436,21 @@ func (t *trip) throughHub(table *estate.HubTable, p parcel, back bool, depth int
 		if a := attachment(via, table.Hub); a.Door != nil {
 			return t.out(a.Door, p, back, depth+1)
 		}
-		return in(via.Ranges, p.dst) && t.into(via, p, back)
+		if in(via.Ranges, p.dst) {
+			return t.into(via, p, back)
+		}
+		// What comes back to a peer that imports the way to the hub.
+		for _, r := range via.Main.Routes {
+			if r.Origin != estate.ByHand || r.Via != estate.Object(table.Hub) {
+				continue
+			}
+			for _, x := range via.Peerings {
+				if far := x.Far(via); crosses(x) && custom(x, via) && in(far.Ranges, p.dst) {
+					return t.overPeering(via, x, p, back, depth)
+				}
+			}
+		}
+		return false
 	case *estate.HubLink:
 		far := 0
 		if via.Between[0] == table.Hub {

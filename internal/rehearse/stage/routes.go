@@ -42,6 +42,9 @@ func (b *builder) routes(r *router) {
 	}
 	for _, a := range n.Attachments {
 		b.comeIn(r, b.ties[a], a.Door)
+		if a.Door == nil && n.ExportsTo(a.Hub) {
+			b.toImporters(r, b.ties[a])
+		}
 	}
 	for _, s := range n.Links {
 		in := b.links[s][1]
@@ -49,19 +52,23 @@ func (b *builder) routes(r *router) {
 		if s.Door != nil {
 			continue
 		}
-		// A site gets to the peers that import the way to it.
-		for _, p := range n.Peerings {
-			if ends, stands := b.joins[p]; stands && p.Carries(n) {
-				var routes []Route
-				for _, to := range p.Far(n).Ranges {
-					routes = append(routes, over(to, ends.at(r.Node)))
-				}
-				r.rule(in.Name, r.table(routes...))
-			}
-		}
+		b.toImporters(r, in)
 	}
 	for g, outer := range r.inner {
 		b.comeIn(r, outer, g.gateway.Door)
+	}
+}
+
+// toImporters has what a site or hub brings by a port get to the peers that import the way to it.
+func (b *builder) toImporters(r *router, in *Port) {
+	for _, p := range r.network.Peerings {
+		if ends, stands := b.joins[p]; stands && p.Carries(r.network) {
+			var routes []Route
+			for _, to := range p.Far(r.network).Ranges {
+				routes = append(routes, over(to, ends.at(r.Node)))
+			}
+			r.rule(in.Name, r.table(routes...))
+		}
 	}
 }
 
