@@ -3,6 +3,7 @@ package reach
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"wendrik/internal/core/address"
@@ -107,7 +108,7 @@ func (w *walker) wayOut(s *estate.Subnet, p packet) (way, bool) {
 	}
 	out := n.InternetGateway()
 	for _, g := range n.Gateways {
-		if g.Type == estate.EgressGateway && p.src.Is6() && !w.back && (out == nil || !out.Attached && g.Attached) {
+		if g.Type == estate.EgressGateway && p.src.Is6() && !w.back && (out == nil || !out.Attached && g.Attached || g.Attached && !isPublic(s)) {
 			out = g
 		}
 	}
@@ -115,6 +116,37 @@ func (w *walker) wayOut(s *estate.Subnet, p packet) (way, bool) {
 		return way{}, false
 	}
 	return way{Everywhere(p.src.Addr), out}, true
+}
+
+// isPublic reports whether a subnet is meant to be open to the internet: by its tier's access, or else by where its table
+// leads already.
+func isPublic(s *estate.Subnet) bool {
+	if s.Tier != nil && s.Tier.Plan.Access.Given() {
+		return s.Tier.Plan.Access.Value == "public"
+	}
+	return slices.ContainsFunc(s.Table.Routes, func(r *estate.Route) bool {
+		g, is := r.Via.(*estate.Gateway)
+		return is && g.Type == estate.InternetGateway
+	})
+}
+
+// unsafe says what to do in the place of a fix that would open a tier to the internet which is not meant for that; empty
+// where a way opens none.
+func (w *walker) unsafe(s *estate.Subnet, to way) string {
+	g, is := to.via.(*estate.Gateway)
+	if !is || g.Type != estate.InternetGateway || w.back || !w.translated.Nobody() || s.Tier == nil || s.Network.Profile.NATServes {
+		return ""
+	}
+	switch s.Tier.Plan.Access.Value {
+	case "closed":
+		return fmt.Sprintf("tier %s is closed: write  access: outbound  there first, if it is to go out", s.Tier.ID())
+	case "outbound":
+		if to.to.Addr().Is4() {
+			return fmt.Sprintf("put a NAT gateway into a public subnet of network %s, and lead %s of table %s to it: tier %s is outbound", s.Network.Name, to.to, s.Table.Name, s.Tier.ID())
+		}
+		return fmt.Sprintf("write  gateways: {six: {kind: egress}}  at network %s, and lead %s of table %s to it: tier %s is outbound", s.Network.Name, to.to, s.Table.Name, s.Tier.ID())
+	}
+	return ""
 }
 
 // rangeWith is the range of a list that holds an address; the address alone when none does.
@@ -146,6 +178,12 @@ func (w *walker) noRoute(s *estate.Subnet, p packet) {
 	}
 	f := diag.Finding{Code: NoRoute, At: t.At(), Place: t.Place(),
 		Message: fmt.Sprintf("table %s has no route to %s", t.ID(), w.destination(p)), Fixes: []diag.Fix{{Edits: to.edits(t)}}}
+	if better := w.unsafe(s, to); better != "" && w.forgotten(s, p) == nil {
+		f.Fixes = diag.Advise(better)
+		w.block(t, f)
+		w.deliver(p)
+		return
+	}
 	if better := w.forgotten(s, p); better != nil {
 		f.Code = LeftOnMainTable
 		f.Message = fmt.Sprintf("subnet %s is named by no table, so the main table %s is its own, and that has no route to %s", s.ID(), t.ID(), w.destination(p))
@@ -178,6 +216,11 @@ func (w *walker) misrouted(by estate.Object, s *estate.Subnet, r *estate.Route, 
 	switch {
 	case !found || to.via == r.Via:
 		f.Fixes = diag.Advise("lead the route to what holds the destination")
+		w.block(by, f)
+		w.deliver(p)
+		return
+	case w.unsafe(s, to) != "":
+		f.Fixes = diag.Advise(w.unsafe(s, to))
 		w.block(by, f)
 		w.deliver(p)
 		return
