@@ -62,6 +62,7 @@ func TestNamedPlans(t *testing.T) {
 	files, err := filepath.Glob("testdata/*.yaml")
 	require.NoError(t, err)
 	require.Greater(t, len(files), 15)
+	files = append(files, "../../examples/one-way-out.yaml")
 	for _, name := range files {
 		t.Run(strings.TrimSuffix(filepath.Base(name), ".yaml"), func(t *testing.T) {
 			t.Parallel()
