@@ -244,7 +244,7 @@ workloads:
   w: {in: pier/a, address: 10.0.0.1, groups: [g]}
   x: {in: pier/d, address: 10.0.3.1, groups: [g]}
   y: {in: pier/e, address: 10.0.4.1, groups: [g]}
-  guard: {in: pier/c, address: 10.0.2.1, groups: [g], forwards: plain}
+  guard: {in: pier/c, address: 10.0.2.1, groups: [g], forwards: stateful}
 `, Options{})
 	assert.Equal(t, []Untried{
 		{"w to x", unshown["second-nat"]},
