@@ -249,6 +249,7 @@ workloads:
 	assert.Equal(t, []Untried{
 		{"w to x", unshown["second-nat"]},
 		{"w to y", unshown["reply-bypasses"]},
+		{"y to w", unshown["reply-unknown"]},
 	}, s.untried)
 	for _, x := range s.tries {
 		assert.False(t, x.From == "w" && x.To == "x", "%+v", x)

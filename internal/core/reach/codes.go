@@ -30,6 +30,9 @@ const (
 	SecondNAT         diag.Code = "second-nat"
 	ReplyThroughNAT   diag.Code = "reply-through-nat"
 	ReplyToInternet   diag.Code = "reply-to-internet"
+	NotExported       diag.Code = "not-exported" // a peer's route to a site or hub
+	NotImported       diag.Code = "not-imported"
+	NoExportedRoute   diag.Code = "no-exported-route" // that the peer has to export
 	ReplyBypasses     diag.Code = "reply-bypasses"
 	ReplyUnknown      diag.Code = "reply-unknown" // through a firewall that did not see the flow begin
 	ReplyFromStranger diag.Code = "reply-from-stranger"
@@ -43,5 +46,5 @@ const (
 // Codes are all of them.
 var Codes = []diag.Code{NoGroup, GroupIn, GroupOut, ListIn, ListOut, NoRoute, LeftOnMainTable, BlackholeRoute, Endless, NotJoined, NotBehind,
 	PeeringHalf, HubLinkHalf, HubNoRoute, SiteDoesNotKnow, GatewayDetached, NoInternetGateway, PrivateToInternet, EgressFamily, NoPublicAddress,
-	NotCarried, NATInbound, NATFamily, SecondNAT, ReplyThroughNAT, ReplyToInternet, ReplyBypasses, ReplyUnknown, ReplyFromStranger, NotForwarding, Overlap,
+	NotCarried, NATInbound, NATFamily, SecondNAT, ReplyThroughNAT, ReplyToInternet, ReplyBypasses, ReplyUnknown, NotExported, NotImported, NoExportedRoute, ReplyFromStranger, NotForwarding, Overlap,
 	NotThere, NoWorkload, NoCommonFamily}

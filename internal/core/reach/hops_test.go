@@ -96,8 +96,8 @@ func TestHops(t *testing.T) {
 		// What a peering carries, and what hubs hand to each other.
 		{"to a site behind a peer", "shop", "yard", "tcp/443", nil, "open > 10.10.1.10"},
 		{"from a site behind a peer", "yard", "shop", "tcp/443", nil, "open"},
-		{"the peer does not export", "shop", "yard", "tcp/443", []string{"exports: [fleet], ", ""}, "blocked not-behind not-joined"},
-		{"we do not import", "yard", "shop", "tcp/443", []string{", imports: [dock]", ""}, "blocked not-joined not-behind"},
+		{"the peer does not export", "shop", "yard", "tcp/443", []string{"exports: [fleet], ", ""}, "blocked not-exported"},
+		{"we do not import", "yard", "shop", "tcp/443", []string{", imports: [dock]", ""}, "blocked not-imported"},
 		{"over a hub link", "shop", "berth", "tcp/443", nil, "open > 10.10.1.10"},
 		{"over half a hub link", "shop", "berth", "tcp/443", []string{"accepted: [spine, rail]", "accepted: [spine]"}, "blocked hub-link-half"},
 		{"the far hub has no way back", "shop", "berth", "tcp/443", []string{"learns: [east], routes: [{to: 10.10.0.0/16, via: bridge}]", "learns: [east]"}, "blocked hub-no-route > 10.10.1.10"},

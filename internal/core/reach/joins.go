@@ -36,7 +36,7 @@ func (w *walker) overPeering(s *estate.Subnet, x *estate.Peering, r *estate.Rout
 	}
 	held := p.dst.inRanges(far.Ranges)
 	if !held && custom == nil {
-		if !w.unexplained() {
+		if !w.unexplained() && !w.uncarried(s, x, p) {
 			w.misrouted(x, s, r, p, NotBehind, "%s is not in network %s, and peering %s carries nothing further", w.describe(p.dst), far.Name, x.Name)
 		}
 		return
@@ -50,6 +50,64 @@ func (w *walker) overPeering(s *estate.Subnet, x *estate.Peering, r *estate.Rout
 		return
 	}
 	w.onward(far, custom, p)
+}
+
+// uncarried blocks a packet that a peering would carry on if the far network's way to the goal were there, exported and
+// imported, with a cause for each of these that lacks; it reports whether there is such a way, and then goes on by it.
+func (w *walker) uncarried(s *estate.Subnet, x *estate.Peering, p packet) bool {
+	far := x.Far(s.Network)
+	var via estate.Object
+	r := lookup(p.dst, far.Custom, far.CustomRoute)
+	if r != nil {
+		via = r.Via
+	} else if to, found := w.behind(far, p); found {
+		via = to.via
+		w.block(x, diag.Finding{Code: NoExportedRoute, At: far.Main.At(), Place: far.Main.Place(),
+			Message: fmt.Sprintf("the main table of network %s has no route to %s over %s that it could export", far.Name, w.describe(p.dst), to.viaName()),
+			Fixes:   diag.By(to.edits(far.Main)...)})
+	}
+	if via == nil {
+		return false
+	}
+	w.carriedFrom(x, far)
+	w.onward(far, via, p)
+	return true
+}
+
+// carriedFrom blocks where a peering does not carry the routes of one end to the other, with a cause for each side that
+// lacks.
+func (w *walker) carriedFrom(x *estate.Peering, from *estate.Network) {
+	end, near := 0, x.Far(from)
+	if x.Between[1] == from {
+		end = 1
+	}
+	for _, half := range []struct {
+		given bool
+		code  diag.Code
+		n     *estate.Network
+		key   string
+		does  string
+	}{{x.Exports[end], NotExported, from, "exports", "export its routes to sites and hubs"}, {x.Imports[1-end], NotImported, near, "imports", "import its peer's routes to sites and hubs"}} {
+		if !half.given {
+			w.block(x, diag.Finding{Code: half.code, At: x.At(), Place: x.Place(),
+				Message: fmt.Sprintf("network %s does not %s over peering %s", half.n.Name, half.does, x.Name),
+				Fixes:   diag.By(text.Add(x.Place().To(half.key), text.Word(half.n.Name)))})
+		}
+	}
+}
+
+// behind is the way from a network to the goal by a link or a hub of its own.
+func (w *walker) behind(n *estate.Network, p packet) (way, bool) {
+	goal := w.goal()
+	switch {
+	case goal.Site != nil && goal.Site.Holds(p.dst.Addr) && goal.Site.Link == n:
+		return way{rangeWith(goal.Site.Ranges, p.dst.Addr), goal.Site}, true
+	case goal.Site != nil && goal.Site.Holds(p.dst.Addr):
+		return w.hubWay(n, rangeWith(goal.Site.Ranges, p.dst.Addr))
+	case goal.network() != nil && goal.network() != n && goal.network().Holds(p.dst.Addr):
+		return w.hubWay(n, rangeWith(goal.network().Ranges, p.dst.Addr))
+	}
+	return way{}, false
 }
 
 // onward carries a packet that came over a peering on by an exported route.
@@ -260,6 +318,16 @@ func (w *walker) leaveSite(site *estate.Site, p packet) {
 	}
 	if w.unexplained() {
 		return
+	}
+	if site.Link != nil {
+		for _, x := range site.Link.Peerings {
+			if far := x.Far(site.Link); far == w.goal().network() && x.Stands() && far.Holds(p.dst.Addr) && p.dst.inRanges(far.Ranges) {
+				w.carriedFrom(x, site.Link)
+				w.crosses(x)
+				w.arrive(far, p)
+				return
+			}
+		}
 	}
 	f := diag.Finding{Code: NotJoined, At: site.At(), Place: site.Place(),
 		Message: fmt.Sprintf("site %s is tied to nothing that leads to %s", site.Name, w.describe(p.dst)), Fixes: diag.Advise("link it to a network, or attach it to a hub")}

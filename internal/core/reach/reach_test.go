@@ -117,7 +117,7 @@ func TestWalks(t *testing.T) {
 		{"a group of the peer", "jump", "feed", "tcp/22", nil, "open > 10.144.0.11"},
 		{"a group of the peer, where that matches nothing", "jump", "feed", "tcp/22", []string{"    range: 10.148.0.0/20", "    profile: {peer-groups: false}\n    range: 10.148.0.0/20"}, "blocked group-in"},
 		{"peers' routes that install themselves", "feed", "app", "tcp/443", []string{"    tables: {main: {main: true, routes: [{to: 10.144.0.0/20, via: pair}]}}", "    profile: {peer-routes: true}"}, "open > 10.148.0.10"},
-		{"a peering carries nothing further", "feed", "yard", "tcp/443", []string{"[{to: 10.144.0.0/20, via: pair}]", "[{to: 10.144.0.0/20, via: pair}, {to: 10.150.0.0/20, via: pair}]"}, "blocked not-behind not-joined"},
+		{"a peering carries nothing further", "feed", "yard", "tcp/443", []string{"[{to: 10.144.0.0/20, via: pair}]", "[{to: 10.144.0.0/20, via: pair}, {to: 10.150.0.0/20, via: pair}]"}, "blocked no-exported-route not-exported not-imported not-joined"},
 		{"nothing joins them", "feed", "yard", "tcp/443", nil, "blocked not-joined"},
 
 		// Hubs and sites.
