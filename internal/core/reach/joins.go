@@ -62,9 +62,18 @@ func (w *walker) uncarried(s *estate.Subnet, x *estate.Peering, p packet) bool {
 		via = r.Via
 	} else if to, found := w.behind(far, p); found {
 		via = to.via
-		w.block(x, diag.Finding{Code: NoExportedRoute, At: far.Main.At(), Place: far.Main.Place(),
+		f := diag.Finding{Code: NoExportedRoute, At: far.Main.At(), Place: far.Main.Place(),
 			Message: fmt.Sprintf("the main table of network %s has no route to %s over %s that it could export", far.Name, w.describe(p.dst), to.viaName()),
-			Fixes:   diag.By(to.edits(far.Main)...)})
+			Fixes:   diag.By(to.edits(far.Main)...)}
+		for _, other := range far.Main.Routes {
+			if other.Origin == estate.ByHand && other.To == to.to {
+				f.Fixes = diag.Advise(fmt.Sprintf("lead  %s  via %s instead, in %s", to.to, to.viaName(), far.Main.Place()))
+			}
+		}
+		if w.goal().Site == nil { // the same table may need a route of its own to that network, by another way
+			f.Fixes = diag.Advise(fmt.Sprintf("lead  %s  via %s in %s, or join the two networks themselves", to.to, to.viaName(), far.Main.Place()))
+		}
+		w.block(x, f)
 	}
 	if via == nil {
 		return false
