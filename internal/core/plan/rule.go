@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"net/netip"
@@ -83,12 +84,12 @@ func parseRule(text string, kind ruleKind, dir direction) (Rule, error) {
 	}
 	flows, err := flow.Parse(strings.Join(words[:at], " "))
 	if err != nil {
-		return r, fmt.Errorf("in the rule %q, %w", quoted, err)
+		return r, wrong.Value(cmp.Or(wrong.Right(err), "write it like  "+example), "in the rule %q, %s", quoted, err)
 	}
 	r.Flows = flows
 	r.Peer, err = parsePeer(words[at+1:])
 	if err != nil {
-		return r, fmt.Errorf("in the rule %q, %w", quoted, err)
+		return r, wrong.Value(cmp.Or(wrong.Right(err), "write it like  "+example), "in the rule %q, %s", quoted, err)
 	}
 	return r, nil
 }
