@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
@@ -68,6 +69,7 @@ func peeringCard(p *estate.Peering) *card {
 			k.fact("arrives", "what it brings into %s looks into table %s", n.Name, door.Table.Name)
 		}
 	}
+	k.part("routes that each side gives", given(p))
 	routes := &sheet{header: []string{"table", "to", "for", "line"}, right: map[int]bool{3: true}, wrap: 2}
 	for _, n := range p.Between {
 		for _, t := range n.Tables {
@@ -82,11 +84,65 @@ func peeringCard(p *estate.Peering) *card {
 	return k
 }
 
+// given lists what each end of a peering gives the other: its own ranges, and its routes to sites and hubs; and by which
+// tables the other takes it, or why it does not.
+func given(p *estate.Peering) *sheet {
+	t := &sheet{header: []string{"from", "range", "what", "taken"}, wrap: 3}
+	for i, n := range p.Between {
+		far := p.Between[1-i]
+		for _, r := range n.Ranges {
+			t.add(n.Name, r.String(), "its own", takenBy(far, p, r))
+		}
+		for _, c := range n.Custom {
+			taken := takenBy(far, p, c.To)
+			switch {
+			case !p.Exports[i]:
+				taken = "no: " + n.Name + " does not export it"
+			case !p.Imports[1-i]:
+				taken = "no: " + far.Name + " does not import it"
+			}
+			t.add(n.Name, c.To.String(), "over "+c.ViaName(), taken)
+		}
+	}
+	return t
+}
+
+// takenBy says which tables of a network lead a range over a peering, or why none does.
+func takenBy(n *estate.Network, p *estate.Peering, r netip.Prefix) string {
+	if !p.Stands() {
+		return "no: the peering does not stand"
+	}
+	var tables []string
+	for _, t := range n.Tables {
+		if slices.ContainsFunc(t.Routes, func(x *estate.Route) bool { return x.Via == estate.Object(p) && x.To.Overlaps(r) }) {
+			tables = append(tables, t.Name)
+		}
+	}
+	if len(tables) == 0 {
+		return "no: no table of " + n.Name + " leads there"
+	}
+	return "by " + strings.Join(tables, ", ")
+}
+
+// learnedBy are the tables of a hub that have routes to what is attached.
+func learnedBy(h *estate.Hub, a *estate.Attachment) string {
+	var tables []string
+	for _, t := range h.Tables {
+		if slices.ContainsFunc(t.Routes, func(x *estate.Route) bool { return x.Via == a.To() }) {
+			tables = append(tables, t.Name)
+		}
+	}
+	if len(tables) == 0 {
+		return "no table"
+	}
+	return strings.Join(tables, ", ")
+}
+
 func hubCard(e *estate.Estate, h *estate.Hub) *card {
 	k := &card{kind: "hub", name: h.Name, at: h.At()}
-	attached := &sheet{header: []string{"attached", "table"}, wrap: -1}
+	attached := &sheet{header: []string{"attached", "table", "led to by"}, wrap: -1}
 	for _, a := range h.Attachments {
-		attached.add(a.To().ID(), a.Table.Name+arrivesIn(a.Door))
+		attached.add(a.To().ID(), a.Table.Name+arrivesIn(a.Door), learnedBy(h, a))
 	}
 	k.part("attachments", attached)
 	links := &sheet{header: []string{"link", "to", "state"}, wrap: -1}
@@ -112,6 +168,25 @@ func hubLinkCard(l *estate.HubLink) *card {
 			k.fact("table", "what comes over it to %s looks into %s", h.Name, t.ID())
 		}
 	}
+	over := &sheet{header: []string{"table", "to", "taken", "line"}, right: map[int]bool{3: true}, wrap: 2}
+	for i, h := range l.Between {
+		for _, t := range h.Tables {
+			for _, r := range t.Routes {
+				if r.Via != estate.Object(l) {
+					continue
+				}
+				taken := "by table " + l.Tables[1-i].ID()
+				switch far := l.Tables[1-i]; {
+				case !l.Stands():
+					taken = "no: the link does not stand"
+				case !slices.ContainsFunc(far.Routes, func(x *estate.Route) bool { return x.To.Overlaps(r.To) }):
+					taken = "no: table " + far.ID() + " leads nowhere there"
+				}
+				over.add(t.ID(), r.To.String(), taken, fmt.Sprint(r.At.Line()))
+			}
+		}
+	}
+	k.part("routes that lead over it", over)
 	return k
 }
 
@@ -124,7 +199,7 @@ func siteCard(s *estate.Site) *card {
 		k.fact("knows", "nothing: no reply of it finds a way back")
 	}
 	if s.Link != nil {
-		k.fact("link", "network %s", s.Link.Name)
+		k.fact("link", "network %s%s", s.Link.Name, arrivesIn(s.Door))
 	}
 	for _, a := range s.Attachments {
 		k.fact("hub", "%s, table %s", a.Hub.Name, a.Table.Name)
