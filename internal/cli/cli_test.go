@@ -98,12 +98,49 @@ func read(t *testing.T, folder string) string {
 	return string(raw)
 }
 
+// closing is an estate in which the fix of a forgotten subnet takes away what its main table gave it, against a line of
+// expect that would be broken.
+const closing = `wendrik: 1
+profile: zonal
+regions: {west: [west-a, west-b]}
+networks:
+  pier:
+    region: west
+    range: 10.144.0.0/20
+    tiers: {app: {}}
+    subnets: {app-a: {tier: app, zone: west-a, range: 10.144.0.0/24}, app-b: {tier: app, zone: west-b, range: 10.144.1.0/24}, edge: {zone: west-a, range: 10.144.2.0/24}}
+    gateways: {front: {kind: internet}, out: {kind: nat, in: edge, address: 10.144.2.9, public: 203.0.113.9}}
+    tables:
+      main: {main: true, routes: [{to: 10.148.0.0/20, via: pair}]}
+      app: {subnets: [app-a], routes: [{to: 0.0.0.0/0, via: out}]}
+      edge: {subnets: [edge], routes: [{to: 0.0.0.0/0, via: front}]}
+    groups: {g: {in: [any from any], out: [any to any]}}
+  quay: {range: 10.148.0.0/20, subnets: {s: {range: 10.148.0.0/24}}, tables: {main: {main: true, routes: [{to: 10.144.0.0/20, via: pair}]}}, groups: {g: {in: [any from any], out: [any to any]}}}
+workloads:
+  tides: {in: pier/app-b, address: 10.144.1.10, groups: [g]}
+  berth: {in: quay/s, address: 10.148.0.10, groups: [g]}
+peerings: {pair: {between: [pier, quay], accepted: [pier, quay]}}
+expect: [tides never reaches 198.51.100.77]
+`
+
+// TestFixesSayWhatTheyClose asks for the way out of that estate.
+func TestFixesSayWhatTheyClose(t *testing.T) {
+	folder := t.TempDir()
+	write(t, folder, closing)
+	r := run(t, folder, "", "reach", "tides", "198.51.100.9", "-on", "tcp/443")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.out, "tried: with the fix it is open")
+	assert.Contains(t, r.out, "and this closes:\n     any  from tides  to berth")
+	assert.Contains(t, r.out, "against  tides never reaches 198.51.100.77")
+}
+
 // TestJSONKeys holds the keys of every JSON output against the list in docs/json.md.
 func TestJSONKeys(t *testing.T) {
 	mistakes := demo(t)
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "mistakes.csv"), []byte("range,owner\n10.0.0.0/24,a\nx,b\n10.0.0.0/25,c\n"), 0o644))
 	front := strings.Replace(read(t, mistakes), "workloads:\n", "workloads:\n  front: {in: booking/web-c, address: 10.144.1.10, groups: [shop], targets: [ticket-1]}\n", 1)
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "front.yaml"), []byte(front), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "closing.yaml"), []byte(closing), 0o644))
 	for command, args := range map[string][]string{
 		"carve":               {"carve"},
 		"overlaps":            {"overlaps"},
@@ -112,7 +149,7 @@ func TestJSONKeys(t *testing.T) {
 		"block with a list":   {"block 10.144.0.0/20 -split 2"},
 		"block -hosts":        {"block -hosts 20"},
 		"space":               {"space"},
-		"reach":               {"reach fares-3 fare-db -on tcp/5432,tcp/80", "reach internet fares-1", "reach booking/app fare-db", "reach fares-1 front -plan front.yaml"},
+		"reach":               {"reach fares-3 fare-db -on tcp/5432,tcp/80", "reach internet fares-1", "reach booking/app fare-db", "reach fares-1 front -plan front.yaml", "reach tides 198.51.100.9 -on tcp/443 -plan closing.yaml"},
 		"grid":                {"grid -by tiers"},
 		"grid -from internet": {"grid -from internet"},
 		"grid -by classes":    {"grid -by classes"},

@@ -137,7 +137,7 @@ func (c *reachCall) one(a *reach.Answer, format string) (reach.Verdict, error) {
 		effect = grid.Try(c.e, a)
 	}
 	if format == "json" {
-		return a.Verdict, c.json(reachJSON(a, effect, c.e.Plan.Files))
+		return a.Verdict, c.json(reachJSON(c.e, a, effect, c.e.Plan.Files))
 	}
 	c.reached(a, effect)
 	return a.Verdict, nil

@@ -8,9 +8,12 @@ import (
 
 	pretty "github.com/jedib0t/go-pretty/v6/text"
 
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/expect"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 )
 
@@ -119,16 +122,36 @@ func (c *reachCall) effect(a *reach.Answer, x *grid.Effect) {
 	result := fmt.Sprintf("tried: with %s it is %s", fixes, x.After.Verdict)
 	if len(x.Opens) == 0 {
 		c.say("\n%s", c.wrap(0, result+", and nothing else opens"))
-		return
+	} else {
+		c.say("\n%s", c.wrap(0, result+", and this opens, too:"))
+		c.differences(x.Opens)
 	}
-	c.say("\n%s", c.wrap(0, result+", and this opens, too:"))
-	for i, o := range x.Opens {
+	if len(x.Closes) > 0 {
+		c.say("%s", c.wrap(0, bad.Sprint("and this closes:")))
+		c.differences(x.Closes)
+	}
+	for _, never := range against(c.e, x) {
+		c.say("%s", c.wrap(5, bad.Sprint("against")+"  "+clean(never.Text)))
+	}
+}
+
+// differences lists what a change opens or closes.
+func (c *reachCall) differences(all []grid.Difference) {
+	for i, o := range all {
 		if i == maxOpenings {
-			c.say("     %d more;  -format json  lists all", len(x.Opens)-i)
+			c.say("     %d more;  -format json  lists all", len(all)-i)
 			break
 		}
 		c.say("     %s", c.wrap(7, fmt.Sprintf("%s  from %s  to %s", o.Flows, few(o.From), few(o.To))))
 	}
+}
+
+// against are the lines of expect that the fixes would break, which say that something never passes.
+func against(e *estate.Estate, x *grid.Effect) []plan.Expectation {
+	if x == nil || x.Estate == nil {
+		return nil
+	}
+	return expect.Against(e, x.Estate)
 }
 
 // few names some of many.

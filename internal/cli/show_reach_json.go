@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
@@ -51,6 +52,8 @@ type effectOut struct {
 	Unmade  []int        `json:"unmade"`
 	Problem string       `json:"problem"`
 	Opens   []openingOut `json:"opens"`
+	Closes  []openingOut `json:"closes"`
+	Against []string     `json:"against"`
 }
 
 type openingOut struct {
@@ -93,10 +96,10 @@ type hopOut struct {
 	Line  int      `json:"line"`
 }
 
-func reachJSON(a *reach.Answer, effect *grid.Effect, src *text.Files) reachOut {
+func reachJSON(e *estate.Estate, a *reach.Answer, effect *grid.Effect, src *text.Files) reachOut {
 	out := reachOut{From: a.From.Name, To: a.To.Name, Flow: a.Flows.String(), Verdict: string(a.Verdict), Passes: a.Full.Words(),
 		InPart: a.Some.Minus(a.Full).Words(), SeenAll: addrTexts(a.SeenAs), Forward: []hopOut{}, Back: []hopOut{}, Blockers: findingsJSON(a.Blockers, src),
-		Notes: notesText(a.Notes), Targets: []targetOut{}, Ways: waysJSON(a, src), Effect: effectJSON(effect), Pairs: 1, Parts: []partedOut{}}
+		Notes: notesText(a.Notes), Targets: []targetOut{}, Ways: waysJSON(a, src), Effect: effectJSON(e, effect), Pairs: 1, Parts: []partedOut{}}
 	if len(a.SeenAs) > 0 {
 		out.SeenAs = a.SeenAs[0].String()
 	}
@@ -124,8 +127,8 @@ func waysJSON(a *reach.Answer, src *text.Files) []wayOut {
 	return out
 }
 
-func effectJSON(x *grid.Effect) effectOut {
-	out := effectOut{Unmade: []int{}, Opens: []openingOut{}}
+func effectJSON(e *estate.Estate, x *grid.Effect) effectOut {
+	out := effectOut{Unmade: []int{}, Opens: []openingOut{}, Closes: []openingOut{}, Against: []string{}}
 	if x == nil {
 		return out
 	}
@@ -137,6 +140,12 @@ func effectJSON(x *grid.Effect) effectOut {
 	for _, o := range x.Opens {
 		out.Opens = append(out.Opens, openingOut{o.From, o.To, o.Flows.Words()})
 	}
+	for _, o := range x.Closes {
+		out.Closes = append(out.Closes, openingOut{o.From, o.To, o.Flows.Words()})
+	}
+	for _, never := range against(e, x) {
+		out.Against = append(out.Against, never.Text)
+	}
 	return out
 }
 
@@ -144,7 +153,7 @@ func effectJSON(x *grid.Effect) effectOut {
 func surveyJSON(s *grid.Survey, src *text.Files) reachOut {
 	out := reachOut{From: s.From.Name, To: s.To.Name, Flow: s.Asked.String(), Verdict: string(s.Verdict), Passes: []string{}, InPart: []string{},
 		SeenAll: []string{}, Forward: []hopOut{}, Back: []hopOut{}, Blockers: []findingOut{}, Notes: []string{}, Targets: []targetOut{}, Ways: []wayOut{},
-		Effect: effectJSON(nil), Pairs: s.Pairs, Parts: []partedOut{}}
+		Effect: effectJSON(nil, nil), Pairs: s.Pairs, Parts: []partedOut{}}
 	full, some := s.Asked, flow.Set{}
 	for _, p := range s.Parts {
 		a := p.Answer

@@ -41,6 +41,22 @@ func Run(e *estate.Estate, step func(done, total int)) []Result {
 	return all
 }
 
+// Against are the lines that say that somebody never reaches another, and that hold in one estate and not in another that a
+// change has made of it.
+func Against(before, after *estate.Estate) []plan.Expectation {
+	var all []plan.Expectation
+	for i := range before.Plan.Expect {
+		x := &before.Plan.Expect[i]
+		if !x.Never {
+			continue
+		}
+		if now := one(after, x); now.Counter != nil && one(before, x).Holds {
+			all = append(all, *x)
+		}
+	}
+	return all
+}
+
 func one(e *estate.Estate, x *plan.Expectation) Result {
 	r := Result{Expectation: x}
 	from, err := reach.FindEnds(e, x.From)

@@ -8,11 +8,13 @@ import (
 
 // Effect is what becomes of an estate when the fixes of an answer are made.
 type Effect struct {
-	After   *reach.Answer // the same question, asked again
-	Made    int           // how many of the blockers have a fix that was made
-	Unmade  []int         // the numbers of the blockers whose fix is no edit that can be made without a person
-	Opens   []Difference  // what passes then, and did not before, beside what was asked
-	Problem string        // why the fixes cannot be made, in a sentence; empty when they can
+	After   *reach.Answer  // the same question, asked again
+	Made    int            // how many of the blockers have a fix that was made
+	Unmade  []int          // the numbers of the blockers whose fix is no edit that can be made without a person
+	Opens   []Difference   // what passes then, and did not before, beside what was asked
+	Closes  []Difference   // what passed before, and does not then
+	Estate  *estate.Estate // the estate then; nil where nothing was made
+	Problem string         // why the fixes cannot be made, in a sentence; empty when they can
 }
 
 // Try makes the fixes of an answer, asks again, and compares who reaches whom before and after, sites and the internet
@@ -50,6 +52,7 @@ func Try(e *estate.Estate, a *reach.Answer) *Effect {
 		return x
 	}
 	x.After = reach.Ask(after, q)
-	x.Opens = Compare(e, after, a.Question).Opens
+	d := Compare(e, after, a.Question)
+	x.Opens, x.Closes, x.Estate = d.Opens, d.Closes, after
 	return x
 }
