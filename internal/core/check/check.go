@@ -45,6 +45,7 @@ var Rules = []Rule{
 	detached,
 	leftOnMain,
 	access,
+	wayOut,
 	noRouteBack,
 	deadRoutes,
 	passesNothingOn,

@@ -287,6 +287,50 @@ var natLoops = Rule{"nat-loop", Wiring, "A NAT gateway whose own subnet's table 
 	}
 }}
 
+var wayOut = Rule{"way-out", Wiring, "An outbound tier that is led straight to the internet gateway, or that its cloud lets out by an address of its own choosing, or not at all.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, tier := range n.Tiers {
+			if tier.Plan.Access.Value != "outbound" {
+				continue
+			}
+			told := map[string]bool{}
+			for _, s := range tier.Subnets {
+				for _, x := range s.Table.Routes {
+					g, is := x.Via.(*estate.Gateway)
+					if !is || g.Type != estate.InternetGateway || !g.Attached || x.To.Bits() > 0 {
+						continue
+					}
+					what, fix := r.straightOut(s, x)
+					if at := fmt.Sprint(x.At, x.To, what); what != "" && !told[at] {
+						told[at] = true
+						place := x.At
+						if !place.Known() {
+							place = s.At()
+						}
+						r.report(diag.Warning, place, s.Table.Place(), fix, "tier %s is outbound, and %s", tier.ID(), what)
+					}
+				}
+			}
+		}
+	}
+}}
+
+// straightOut says what is wrong with a default route of an outbound subnet to an internet gateway; empty where nothing is.
+func (r *run) straightOut(s *estate.Subnet, x *estate.Route) (what, fix string) {
+	n := s.Network
+	switch {
+	case !n.Profile.NATServes && x.To.Addr().Is4():
+		return fmt.Sprintf("table %s leads %s straight to the internet gateway, which brings in as well", s.Table.ID(), x.To), "lead it to a NAT gateway, or write  access: public"
+	case !n.Profile.NATServes:
+		return fmt.Sprintf("table %s leads %s straight to the internet gateway, which brings in as well", s.Table.ID(), x.To), "lead it to an egress gateway, or write  access: public"
+	case !x.To.Addr().Is4() || n.NATServing(s) != nil:
+		return "", ""
+	case n.Profile.ImplicitOut:
+		return fmt.Sprintf("no NAT gateway serves subnet %s, so it leaves by an address of the cloud's choosing", s.ID()), fmt.Sprintf("let a NAT gateway serve subnet %s", s.Name)
+	}
+	return fmt.Sprintf("no NAT gateway serves subnet %s, so nothing of it gets out", s.ID()), fmt.Sprintf("let a NAT gateway serve subnet %s", s.Name)
+}
+
 var idlePublic = Rule{"idle-public", Wiring, "A workload with a public address in a subnet without a route to an internet gateway.", func(r *run) {
 	for _, w := range r.Workloads {
 		// Where packets come back into the network and look into a table, that may lead them out.
