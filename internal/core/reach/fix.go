@@ -95,7 +95,7 @@ func (w *walker) wayOut(s *estate.Subnet, p packet) (way, bool) {
 	if !straight {
 		var best *estate.Gateway
 		for _, g := range n.NATs() {
-			if _, has := g.AddrLike(p.src.Addr); !has || g.In == nil {
+			if _, has := g.AddrLike(p.src.Addr); !has || g.In == nil || g.In.Table == s.Table { // its own table would lead it to itself
 				continue
 			}
 			if best == nil || g.In.Zone == s.Zone && best.In.Zone != s.Zone {
@@ -197,12 +197,18 @@ func (w *walker) noRoute(s *estate.Subnet, p packet) {
 }
 
 // edits add the route to a table.
-func (to way) edits(t *estate.Table) []text.Edit {
-	add := text.Add(t.Place().To("routes"), routeValue(to.to, to.viaName()))
+func (to way) edits(t *estate.Table) []text.Edit { return routeEdits(t, to.viaName(), to.to) }
+
+// routeEdits add routes to a table, which is written first where it is only implied.
+func routeEdits(t *estate.Table, via string, to ...netip.Prefix) []text.Edit {
+	var edits []text.Edit
 	if t.Plan == nil {
-		return []text.Edit{text.Set(t.Place(), "main", text.Word("true")), add}
+		edits = append(edits, text.Set(t.Place(), "main", text.Word("true")))
 	}
-	return []text.Edit{add}
+	for _, p := range to {
+		edits = append(edits, text.Add(t.Place().To("routes"), routeValue(p, via)))
+	}
+	return edits
 }
 
 // misrouted blocks a packet that a route leads to the wrong place, with the route that would be right as the fix, and
@@ -216,6 +222,9 @@ func (w *walker) misrouted(by estate.Object, s *estate.Subnet, r *estate.Route, 
 	switch {
 	case !found || to.via == r.Via:
 		f.Fixes = diag.Advise("lead the route to what holds the destination")
+		if join := w.notJoined(s, p); !found && join.Code == NotJoined {
+			f.Fixes = join.Fixes
+		}
 		w.block(by, f)
 		w.deliver(p)
 		return
@@ -286,11 +295,49 @@ func (w *walker) notJoined(s *estate.Subnet, p packet) diag.Finding {
 		f.At, f.Place = w.from.Site.At(), w.from.Site.Place()
 	}
 	if a, b := w.from.network(), w.to.network(); a != nil && b != nil {
-		both := text.Words(a.Name, b.Name)
-		join := text.Map(text.Field{Key: "between", Value: both}, text.Field{Key: "accepted", Value: both})
-		f.Fixes = []diag.Fix{{Edits: []text.Edit{text.Set(text.Path{"peerings"}, a.Name+"-"+b.Name, join)}, Advice: "and add a route on both sides"}}
+		f.Fixes = []diag.Fix{w.peer(a, b)}
 	}
 	return f
+}
+
+// peer joins the networks of both ends: by a peering, and by routes over it in the tables of the ends where the cloud
+// installs none. The routes are of each family that both networks have, as a fix is told once for both.
+func (w *walker) peer(a, b *estate.Network) diag.Fix {
+	for _, p := range a.Ranges {
+		for _, q := range b.Ranges {
+			if p.Overlaps(q) {
+				return diag.Fix{Advice: fmt.Sprintf("%s of network %s and %s of network %s overlap: move one of them, then write a peering between them", p, a.Name, q, b.Name)}
+			}
+		}
+	}
+	both, name := text.Words(a.Name, b.Name), a.Name+"-"+b.Name
+	join := text.Map(text.Field{Key: "between", Value: both}, text.Field{Key: "accepted", Value: both})
+	fix := diag.Fix{Edits: []text.Edit{text.Set(text.Path{"peerings"}, name, join)}}
+	for _, side := range []struct {
+		end End
+		far *estate.Network
+	}{{w.from, b}, {w.to, a}} {
+		n, x := side.end.network(), side.end.Workload
+		switch {
+		case n.Profile.PeerRoutes:
+		case x == nil:
+			fix.Advice = "and add a route on both sides"
+		default:
+			t := x.Subnet.Table
+			var missing []netip.Prefix
+			for _, p := range side.far.Ranges {
+				known := slices.ContainsFunc(t.Routes, func(r *estate.Route) bool { return r.To == p })
+				shared := slices.ContainsFunc(n.Ranges, func(q netip.Prefix) bool { return q.Addr().Is4() == p.Addr().Is4() })
+				if shared && !known {
+					missing = append(missing, p)
+				}
+			}
+			if len(missing) > 0 {
+				fix.Edits = append(fix.Edits, routeEdits(t, name, missing...)...)
+			}
+		}
+	}
+	return fix
 }
 
 // detour goes on by the way that leads to the goal; where there is none, at the goal itself.

@@ -56,3 +56,71 @@ workloads: {tides: {in: quay/t-a, address: [10.144.0.10, "2001:db8:7::10"]}}
 		}
 	}
 }
+
+// TestFixesJoinNetworks makes the fix of networks that nothing joins, and asks again.
+func TestFixesJoinNetworks(t *testing.T) {
+	const frame = `wendrik: 1
+profile: %s
+regions: {west: [west-a]}
+networks:
+  quay: {region: west, %sgroups: {all: {in: [any from any], out: [any to any]}}, subnets: {a: {zone: west-a, range: %s}}%s}
+  pier: {region: west, %sgroups: {all: {in: [any from any], out: [any to any]}}, subnets: {a: {zone: west-a, range: %s}}%s}
+workloads:
+  tides: {in: quay/a, groups: [all], address: %s}
+  fares: {in: pier/a, groups: [all], address: %s}
+`
+	const gate = ", gateways: {front: {kind: internet}}, tables: {main: {main: true, routes: [{to: 0.0.0.0/0, via: front}]}}"
+	for _, c := range []struct {
+		name, advice string
+		fill         []any
+	}{
+		{"both families, told once", "", []any{"zonal", `range: [10.144.0.0/20, "fd00:144::/48"], `, `[10.144.0.0/24, "fd00:144::/64"]`, "", `range: [10.145.0.0/20, "fd00:145::/48"], `, `[10.145.0.0/24, "fd00:145::/64"]`, "", `[10.144.0.10, "fd00:144::10"]`, `[10.145.0.10, "fd00:145::10"]`}},
+		{"behind default routes", "", []any{"zonal", "range: 10.144.0.0/20, ", "10.144.0.0/24", gate, "range: 10.145.0.0/20, ", "10.145.0.0/24", gate, "10.144.0.10", "10.145.0.10"}},
+		{"with routes that install themselves", "", []any{"regional", "", "10.144.0.0/24", "", "", "10.145.0.0/24", "", "10.144.0.10", "10.145.0.10"}},
+		{"that overlap", "10.144.0.0/20 of network quay and 10.144.8.0/21 of network pier overlap", []any{"zonal", "range: 10.144.0.0/20, ", "10.144.0.0/24", "", "range: [10.145.0.0/20, 10.144.8.0/21], ", "10.145.0.0/24", "", "10.144.0.10", "10.145.0.10"}},
+	} {
+		e, findings := estate.Load(text.One("p", fmt.Sprintf(frame, c.fill...)))
+		require.Empty(t, findings, c.name)
+		ask := func(e *estate.Estate) *Answer {
+			from, err := Find(e, "tides")
+			require.NoError(t, err)
+			to, err := Find(e, "fares")
+			require.NoError(t, err)
+			return Ask(e, Question{From: from, To: to, Flows: flow.Any()})
+		}
+		a := ask(e)
+		require.NotEmpty(t, a.Blockers, c.name)
+		if c.advice != "" {
+			assert.Contains(t, a.Blockers[0].Fix(), c.advice, c.name)
+			continue
+		}
+		require.NotEmpty(t, a.Blockers[0].Fixes[0].Edits, c.name)
+		after, findings, err := e.With(text.Changes{{Edits: a.Blockers[0].Fixes[0].Edits}})
+		require.NoError(t, err, c.name)
+		require.Empty(t, findings, c.name)
+		assert.Empty(t, ask(after).Blockers, c.name)
+	}
+}
+
+// TestNoFixLeadsANATToItself asks for the way out of a workload that stands beside the NAT gateway of its network.
+func TestNoFixLeadsANATToItself(t *testing.T) {
+	e, findings := estate.Load(text.One("p", `wendrik: 1
+networks:
+  quay:
+    range: 10.144.0.0/20
+    subnets: {edge: {range: 10.144.1.0/24}}
+    gateways: {front: {kind: internet}, out: {kind: nat, in: edge, address: 10.144.1.9, public: 203.0.113.9}}
+workloads: {tides: {in: quay/edge, address: 10.144.1.10}}
+`))
+	require.Empty(t, findings)
+	from, err := Find(e, "tides")
+	require.NoError(t, err)
+	to, err := Find(e, "198.51.100.1")
+	require.NoError(t, err)
+	a := Ask(e, Question{From: from, To: to, Flows: flow.Any()})
+	require.NotEmpty(t, a.Blockers)
+	for _, b := range a.Blockers {
+		assert.NotContains(t, b.Fix(), "via: out}")
+	}
+	assert.Contains(t, a.Blockers[0].Fix(), "via: front}")
+}
