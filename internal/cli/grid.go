@@ -174,7 +174,7 @@ func (g *gridCall) list(one reach.End, toOne bool, workloads []*estate.Workload)
 			if g.format == "text" {
 				by, _, _ = strings.Cut(by, ",") // the NAT, where there is one, is what gives the address
 			}
-			t.add(w.Name, w.Subnet.ID(), string(a.Verdict), phrase.List(x.SeenAs), by, passes)
+			t.add(w.Name, w.Subnet.ID(), string(a.Verdict), seenAs(x), by, passes)
 		} else {
 			t.add(w.Name, w.Subnet.ID(), string(a.Verdict), phrase.List(w.Public), passes)
 		}

@@ -257,3 +257,22 @@ func TestNextCommandsRun(t *testing.T) {
 	}
 	assert.Greater(t, ran, 6)
 }
+
+// TestGridShowsAddressesOfTheCloudsChoosing asks for the ways out of a workload that no NAT gateway serves.
+func TestGridShowsAddressesOfTheCloudsChoosing(t *testing.T) {
+	folder := t.TempDir()
+	write(t, folder, `wendrik: 1
+profile: {like: regional, implicit-out: true}
+networks:
+  quay:
+    groups: {all: {in: [], out: [any to any]}}
+    subnets: {a: {range: 10.144.0.0/24}, b: {range: 10.144.1.0/24}}
+    gateways: {out: {kind: nat, serves: [b], public: 203.0.113.9}}
+workloads: {tides: {in: quay/a, groups: [all], address: 10.144.0.10}, fares: {in: quay/b, groups: [all], address: 10.144.1.10}}
+`)
+	out := run(t, folder, "", "grid", "-to", "internet", "-format", "csv").out
+	assert.Contains(t, out, "tides,quay/a,open,the cloud's choice,")
+	assert.Contains(t, out, "fares,quay/b,open,203.0.113.9,")
+	out = run(t, folder, "", "grid", "-to", "internet", "-format", "json").out
+	assert.Equal(t, 1, strings.Count(out, `"by_chance": true`))
+}

@@ -198,6 +198,15 @@ func verdictColumn(at int) func(int, string) pretty.Colors {
 	}
 }
 
+// seenAs lists as whom the internet sees a workload.
+func seenAs(x grid.One) string {
+	seen := phrase.List(x.SeenAs)
+	if !x.Answer.ByChance() {
+		return seen
+	}
+	return strings.TrimPrefix(seen+", the cloud's choice", ", ")
+}
+
 // leaves says by what a flow leaves the estate: the last gateway on its way, and a NAT before it.
 func leaves(a *reach.Answer) string {
 	var by []string

@@ -60,9 +60,10 @@ type gridLineOut struct {
 	Subnet   string   `json:"subnet"`
 	Public   []string `json:"public"`
 	outcomeOut
-	SeenAs []string `json:"seen_as"`
-	By     string   `json:"by"`
-	Why    string   `json:"why"`
+	SeenAs   []string `json:"seen_as"`
+	ByChance bool     `json:"by_chance"`
+	By       string   `json:"by"`
+	Why      string   `json:"why"`
 }
 
 func (g *gridCall) listJSON(one reach.End, toOne bool, all []grid.One) gridListOut {
@@ -72,9 +73,9 @@ func (g *gridCall) listJSON(one reach.End, toOne bool, all []grid.One) gridListO
 	}
 	for _, x := range all {
 		w, a := x.Workload, x.Answer
-		line := gridLineOut{w.Name, w.Subnet.ID(), addrTexts(w.Public), outcomeJSON(a.Outcome, g.asked), []string{}, "", ""}
+		line := gridLineOut{w.Name, w.Subnet.ID(), addrTexts(w.Public), outcomeJSON(a.Outcome, g.asked), []string{}, false, "", ""}
 		if toOne {
-			line.SeenAs, line.By = addrTexts(x.SeenAs), leaves(a)
+			line.SeenAs, line.ByChance, line.By = addrTexts(x.SeenAs), a.ByChance(), leaves(a)
 		}
 		if a.Verdict == reach.Blocked && len(a.Blockers) > 0 {
 			line.Why = a.Blockers[0].Message

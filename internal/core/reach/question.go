@@ -69,6 +69,13 @@ type Answer struct {
 	Targets  []*Answer      // of a balancer: what becomes of the flows that it hands on, for each target
 }
 
+// ByChance reports whether something passes under an address that the cloud chooses.
+func (a *Answer) ByChance() bool {
+	return slices.ContainsFunc(a.Ways, func(w Way) bool {
+		return w.Verdict != Blocked && slices.ContainsFunc(w.Forward, func(h Hop) bool { return h.Did == OutByChance && !h.Stops })
+	})
+}
+
 // Way is how packets fare between two sets of addresses that nothing tells apart.
 type Way struct {
 	Outcome
