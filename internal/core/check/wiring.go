@@ -54,7 +54,7 @@ var halves = Rule{"half-joined", Wiring, "A peering or a hub link that one side 
 
 var detached = Rule{"not-attached", Wiring, "Routes that lead to an internet gateway that is not attached.", func(r *run) {
 	r.eachRoute(func(t *estate.Table, x *estate.Route) {
-		if g, is := x.Via.(*estate.Gateway); is && g.Type == estate.InternetGateway && !g.Attached {
+		if g := x.ToInternet(); g != nil && !g.Attached {
 			r.report(diag.Error, x.At, t.Place(), fmt.Sprintf("attach gateway %s, or lead the route elsewhere", g.Name), "the route to %s leads to gateway %s, which is not attached to network %s", x.To, g.Name, g.Network.Name)
 		}
 	})
@@ -140,13 +140,12 @@ var access = Rule{"access", Wiring, "Tiers whose tables do not give them the acc
 // that could carry it.
 func leadsOut(t *estate.Table, straight bool) bool {
 	return slices.ContainsFunc(t.Routes, func(x *estate.Route) bool {
-		g, gateway := x.Via.(*estate.Gateway)
-		outer := gateway && g.Type == estate.InternetGateway
+		g := x.ToInternet()
 		switch {
-		case x.Via == estate.Blackhole || x.Origin == estate.Local, outer && !g.Attached:
+		case x.Via == estate.Blackhole || x.Origin == estate.Local, g != nil && !g.Attached:
 			return false
 		case straight:
-			return outer
+			return g != nil
 		}
 		return x.To.Bits() == 0
 	})
@@ -296,8 +295,7 @@ var wayOut = Rule{"way-out", Wiring, "An outbound tier that is led straight to t
 			told := map[string]bool{}
 			for _, s := range tier.Subnets {
 				for _, x := range s.Table.Routes {
-					g, is := x.Via.(*estate.Gateway)
-					if !is || g.Type != estate.InternetGateway || !g.Attached || x.To.Bits() > 0 {
+					if g := x.ToInternet(); g == nil || !g.Attached || x.To.Bits() > 0 {
 						continue
 					}
 					what, fix := r.straightOut(s, x)

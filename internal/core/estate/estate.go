@@ -189,6 +189,14 @@ func (r *Route) ViaName() string {
 	}
 }
 
+// ToInternet is the internet gateway that the route leads to; nil when it leads elsewhere.
+func (r *Route) ToInternet() *Gateway {
+	if g, is := r.Via.(*Gateway); is && g.Type == InternetGateway {
+		return g
+	}
+	return nil
+}
+
 // Group is a stateful security group.
 type Group struct {
 	Plan    *plan.Group

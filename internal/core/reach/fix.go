@@ -124,10 +124,7 @@ func isPublic(s *estate.Subnet) bool {
 	if s.Tier != nil && s.Tier.Plan.Access.Given() {
 		return s.Tier.Plan.Access.Value == "public"
 	}
-	return slices.ContainsFunc(s.Table.Routes, func(r *estate.Route) bool {
-		g, is := r.Via.(*estate.Gateway)
-		return is && g.Type == estate.InternetGateway
-	})
+	return slices.ContainsFunc(s.Table.Routes, func(r *estate.Route) bool { return r.ToInternet() != nil })
 }
 
 // unsafe says what to do in the place of a fix that would open a tier to the internet which is not meant for that; empty
@@ -219,17 +216,20 @@ func (w *walker) misrouted(by estate.Object, s *estate.Subnet, r *estate.Route, 
 		f.At = s.Table.At()
 	}
 	to, found := w.intended(s, p)
+	better := w.unsafe(s, to)
 	switch {
 	case !found || to.via == r.Via:
 		f.Fixes = diag.Advise("lead the route to what holds the destination")
-		if join := w.notJoined(s, p); !found && join.Code == NotJoined {
-			f.Fixes = join.Fixes
+		if !found {
+			if join := w.notJoined(s, p); join.Code == NotJoined {
+				f.Fixes = join.Fixes
+			}
 		}
 		w.block(by, f)
 		w.deliver(p)
 		return
-	case w.unsafe(s, to) != "":
-		f.Fixes = diag.Advise(w.unsafe(s, to))
+	case better != "":
+		f.Fixes = diag.Advise(better)
 		w.block(by, f)
 		w.deliver(p)
 		return
@@ -323,21 +323,21 @@ func (w *walker) peer(a, b *estate.Network) diag.Fix {
 		case x == nil:
 			fix.Advice = "and add a route on both sides"
 		default:
-			t := x.Subnet.Table
-			var missing []netip.Prefix
-			for _, p := range side.far.Ranges {
-				known := slices.ContainsFunc(t.Routes, func(r *estate.Route) bool { return r.To == p })
-				shared := slices.ContainsFunc(n.Ranges, func(q netip.Prefix) bool { return q.Addr().Is4() == p.Addr().Is4() })
-				if shared && !known {
-					missing = append(missing, p)
-				}
-			}
-			if len(missing) > 0 {
-				fix.Edits = append(fix.Edits, routeEdits(t, name, missing...)...)
+			if missing := missingRoutes(x.Subnet.Table, n, side.far); len(missing) > 0 {
+				fix.Edits = append(fix.Edits, routeEdits(x.Subnet.Table, name, missing...)...)
 			}
 		}
 	}
 	return fix
+}
+
+// missingRoutes are the ranges of a far network to which a table of n has no route, of the families that n has, too.
+func missingRoutes(t *estate.Table, n, far *estate.Network) []netip.Prefix {
+	return slices.DeleteFunc(slices.Clone(far.Ranges), func(p netip.Prefix) bool {
+		known := slices.ContainsFunc(t.Routes, func(r *estate.Route) bool { return r.To == p })
+		shared := slices.ContainsFunc(n.Ranges, func(q netip.Prefix) bool { return q.Addr().Is4() == p.Addr().Is4() })
+		return known || !shared
+	})
 }
 
 // detour goes on by the way that leads to the goal; where there is none, at the goal itself.

@@ -207,17 +207,7 @@ func (w *walker) fromInternet(p packet) {
 	if private, found := x.AddrLike(p.dst.Addr); found {
 		p.dst = p.dst.as(private)
 	}
-	w.comeIn(g, p)
-}
-
-// comeIn carries a packet that an internet gateway has let in on, into the subnet that it is for, or by the table that the
-// plan names for it.
-func (w *walker) comeIn(g *estate.Gateway, p packet) {
-	if g.Door != nil {
-		w.leaveSubnet(g.Door, p)
-		return
-	}
-	w.arrive(g.Network, p)
+	w.comeIn(g.Network, g.Door, p)
 }
 
 // replyFromInternet brings a reply back in by the gateway that the packet left by, and undoes its translation.
@@ -242,7 +232,7 @@ func (w *walker) replyFromInternet(p packet) {
 		return
 	}
 	w.hop(Hop{Did: ReplyInFor, Object: g, At: g.At(), Host: host})
-	w.comeIn(g, p)
+	w.comeIn(g.Network, g.Door, p)
 }
 
 // strayReply brings in a reply from the internet to a flow that went another way: it arrives where the address of the
@@ -271,5 +261,5 @@ func (w *walker) strayReply(p packet) {
 	}
 	w.crosses(g)
 	w.hop(Hop{Did: ReplyInFor, Object: g, At: g.At(), Host: host})
-	w.comeIn(g, p)
+	w.comeIn(g.Network, g.Door, p)
 }

@@ -394,11 +394,7 @@ func (w *walker) toImporter(n *estate.Network, p packet) bool {
 	}
 	w.crosses(x)
 	w.hop(Hop{Did: PeeringImports, Object: x, At: x.At(), Into: x.Far(n)})
-	if door := x.Door(x.Far(n)); door != nil {
-		w.leaveSubnet(door, p)
-	} else {
-		w.arrive(x.Far(n), p)
-	}
+	w.comeIn(x.Far(n), x.Door(x.Far(n)), p)
 	return true
 }
 

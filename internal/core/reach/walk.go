@@ -339,6 +339,16 @@ func (w *walker) follow(s *estate.Subnet, r *estate.Route, p packet) {
 	}
 }
 
+// comeIn carries a packet that something brings into a network on: by the table of the door that the plan names for it, or
+// else into the subnet that it is for.
+func (w *walker) comeIn(n *estate.Network, door *estate.Subnet, p packet) {
+	if door != nil {
+		w.leaveSubnet(door, p)
+		return
+	}
+	w.arrive(n, p)
+}
+
 // arrive looks a destination up among a network's own subnets, as all that comes from outside does.
 func (w *walker) arrive(n *estate.Network, p packet) {
 	s := n.SubnetOf(p.dst.Addr)
