@@ -10,6 +10,7 @@ import (
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/meet"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/repair"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
 )
@@ -127,19 +128,23 @@ type reachCall struct {
 	allWays bool
 }
 
-// maxTried is the largest estate, in workloads, in which fixes are tried without being asked.
-const maxTried = 5000
+// The largest estate, in workloads, in which fixes are tried without being asked, and the most parts that fare differently.
+const (
+	maxTried = 5000
+	maxParts = 24
+)
 
 // one answers for two ends.
 func (c *reachCall) one(a *reach.Answer, format string) (reach.Verdict, error) {
-	var effect *grid.Effect
+	var fixed *repair.Repair
 	if len(a.Blockers) > 0 && len(c.e.Workloads) <= maxTried {
-		effect = grid.Try(c.e, a)
+		fixed = repair.Of(c.e, a)
+		a.Blockers = fixed.Causes
 	}
 	if format == "json" {
-		return a.Verdict, c.json(reachJSON(c.e, a, effect, c.e.Plan.Files))
+		return a.Verdict, c.json(reachJSON(a, fixed, c.e.Plan.Files))
 	}
-	c.reached(a, effect)
+	c.reached(a, fixed)
 	return a.Verdict, nil
 }
 
@@ -156,10 +161,14 @@ func (c *reachCall) many(from, to reach.Ends, asked flow.Set, format string) (re
 	meter := c.meter("asking about each pair", 0, progress.UnitsDefault)
 	s := grid.AskMany(c.e, from, to, asked, c.allWays, meter.step)
 	meter.end()
-	if format == "json" {
-		return s.Verdict, c.json(surveyJSON(s, c.e.Plan.Files))
+	var fixed *repair.Repair
+	if s.Verdict != reach.Open && len(c.e.Workloads) <= maxTried && len(s.Parts) <= maxParts {
+		fixed = repair.OfMany(c.e, s)
 	}
-	c.surveyed(s)
+	if format == "json" {
+		return s.Verdict, c.json(surveyJSON(s, fixed, c.e.Plan.Files))
+	}
+	c.surveyed(s, fixed)
 	return s.Verdict, nil
 }
 

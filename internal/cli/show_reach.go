@@ -8,20 +8,19 @@ import (
 
 	pretty "github.com/jedib0t/go-pretty/v6/text"
 
-	"wendrik/internal/core/estate"
-	"wendrik/internal/core/expect"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/phrase"
-	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/repair"
 )
 
 var verdictColours = map[reach.Verdict]pretty.Colors{reach.Open: fine, reach.Partly: doubt, reach.Blocked: bad}
 
 // reached shows an answer to a person: the verdict in a sentence, what stops it and what the fixes would do, then the
 // ways.
-func (c *reachCall) reached(a *reach.Answer, effect *grid.Effect) {
+func (c *reachCall) reached(a *reach.Answer, fixed *repair.Repair) {
 	colour := verdictColours[a.Verdict]
 	from, to := clean(a.From.Name), clean(a.To.Name)
 	switch {
@@ -45,8 +44,10 @@ func (c *reachCall) reached(a *reach.Answer, effect *grid.Effect) {
 		c.say("      note: %s", c.wrap(12, clean(noteText(n))))
 	}
 	c.targets(a)
-	c.blockers(a)
-	c.effect(a, effect)
+	c.blockers(a.Blockers)
+	if len(a.Blockers) > 0 {
+		c.effect(fixed)
+	}
 	shown := map[reach.Verdict]bool{}
 	for _, w := range a.Ways {
 		if len(a.Ways) > 1 {
@@ -69,9 +70,9 @@ func (c *reachCall) reached(a *reach.Answer, effect *grid.Effect) {
 }
 
 // blockers lists the blockers of an answer, each with its line and its fix.
-func (c *reachCall) blockers(a *reach.Answer) {
+func (c *reachCall) blockers(all []diag.Finding) {
 	src := c.e.Plan.Files
-	for i, b := range a.Blockers {
+	for i, b := range all {
 		c.say("\n%s %s", bad.Sprintf("%3d.", i+1), c.wrap(5, clean(b.Message)))
 		where := clean(src.Where(b.At))
 		line, _ := c.excerpt(src, b.At, max(c.width-7-pretty.StringWidth(where), 20))
@@ -93,19 +94,12 @@ func (c *reachCall) targets(a *reach.Answer) {
 const maxOpenings = 8
 
 // effect says what the fixes would do.
-func (c *reachCall) effect(a *reach.Answer, x *grid.Effect) {
-	if len(a.Blockers) == 0 {
-		return
-	}
+func (c *reachCall) effect(x *repair.Repair) {
 	if x == nil {
 		c.say("\nwhat else the fixes would open is not worked out for more than %d workloads", maxTried)
 		return
 	}
-	if x.Problem != "" {
-		c.say("\nthe fixes cannot be made together: %s", c.wrap(0, clean(x.Problem)))
-		return
-	}
-	if x.Made == 0 {
+	if x.After == nil {
 		return
 	}
 	var unmade []string
@@ -119,7 +113,7 @@ func (c *reachCall) effect(a *reach.Answer, x *grid.Effect) {
 	if len(unmade) > 0 {
 		fixes += fmt.Sprintf(" (all but %s, for which you must choose)", strings.Join(unmade, ", "))
 	}
-	result := fmt.Sprintf("tried: with %s it is %s", fixes, x.After.Verdict)
+	result := fmt.Sprintf("tried: with %s it is %s", fixes, x.Verdict())
 	if len(x.Opens) == 0 {
 		c.say("\n%s", c.wrap(0, result+", and nothing else opens"))
 	} else {
@@ -130,7 +124,7 @@ func (c *reachCall) effect(a *reach.Answer, x *grid.Effect) {
 		c.say("%s", c.wrap(0, bad.Sprint("and this closes:")))
 		c.differences(x.Closes)
 	}
-	for _, never := range against(c.e, x) {
+	for _, never := range x.Against {
 		c.say("%s", c.wrap(5, bad.Sprint("against")+"  "+clean(never.Text)))
 	}
 }
@@ -146,14 +140,6 @@ func (c *reachCall) differences(all []grid.Difference) {
 	}
 }
 
-// against are the lines of expect that the fixes would break, which say that something never passes.
-func against(e *estate.Estate, x *grid.Effect) []plan.Expectation {
-	if x == nil || x.Estate == nil {
-		return nil
-	}
-	return expect.Against(e, x.Estate)
-}
-
 // few names some of many.
 func few(names []string) string { return clean(phrase.Few(names, 4)) }
 
@@ -166,7 +152,7 @@ func endsText(e reach.Ends) string {
 }
 
 // surveyed shows an answer about many.
-func (c *reachCall) surveyed(s *grid.Survey) {
+func (c *reachCall) surveyed(s *grid.Survey, fixed *repair.Repair) {
 	from, to, colour := endsText(s.From), endsText(s.To), verdictColours[s.Verdict]
 	open := 0
 	for _, p := range s.Parts {
@@ -197,7 +183,11 @@ func (c *reachCall) surveyed(s *grid.Survey) {
 		if !c.asked && a.Verdict != reach.Blocked {
 			c.say("         pass: %s", c.wrap(15, passing(a.Outcome.Of(a.Flows))))
 		}
-		c.blockers(a)
+		if fixed == nil {
+			c.blockers(a.Blockers)
+		} else if by := numbers(a.Blockers, fixed.Causes); by != "" {
+			c.say("         stopped by %s", by)
+		}
 		if c.allWays {
 			for _, w := range a.Ways {
 				c.hops("there", w.Forward)
@@ -205,11 +195,32 @@ func (c *reachCall) surveyed(s *grid.Survey) {
 			}
 		}
 	}
+	if fixed != nil && len(fixed.Causes) > 0 {
+		c.blockers(fixed.Causes)
+		c.effect(fixed)
+	}
 	worst := slices.IndexFunc(s.Parts, func(p grid.Part) bool { return p.Answer.Verdict != reach.Open })
 	if worst >= 0 && !c.allWays {
 		pair := s.Parts[worst].Some[0]
 		c.say("\nto look closer:  wendrik reach %s %s%s", pair.From, pair.To, onWords(c.asked, s.Asked)+c.samePlan())
 	}
+}
+
+// numbers are those of the causes, from 1, that some blockers are among.
+func numbers(blockers, causes []diag.Finding) string {
+	var words []string
+	for i, cause := range causes {
+		if slices.ContainsFunc(blockers, func(b diag.Finding) bool { return repair.Alike(b, cause) }) {
+			words = append(words, fmt.Sprint(i+1))
+		}
+	}
+	if len(words) == 1 {
+		return "cause " + words[0]
+	}
+	if len(words) > 1 {
+		return "causes " + phrase.And(words)
+	}
+	return ""
 }
 
 // onWords writes the flag that asks for flows.

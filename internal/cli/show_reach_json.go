@@ -1,10 +1,10 @@
 package cli
 
 import (
-	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/repair"
 	"wendrik/internal/core/text"
 )
 
@@ -96,10 +96,10 @@ type hopOut struct {
 	Line  int      `json:"line"`
 }
 
-func reachJSON(e *estate.Estate, a *reach.Answer, effect *grid.Effect, src *text.Files) reachOut {
+func reachJSON(a *reach.Answer, fixed *repair.Repair, src *text.Files) reachOut {
 	out := reachOut{From: a.From.Name, To: a.To.Name, Flow: a.Flows.String(), Verdict: string(a.Verdict), Passes: a.Full.Words(),
 		InPart: a.Some.Minus(a.Full).Words(), SeenAll: addrTexts(a.SeenAs), Forward: []hopOut{}, Back: []hopOut{}, Blockers: findingsJSON(a.Blockers, src),
-		Notes: notesText(a.Notes), Targets: []targetOut{}, Ways: waysJSON(a, src), Effect: effectJSON(e, effect), Pairs: 1, Parts: []partedOut{}}
+		Notes: notesText(a.Notes), Targets: []targetOut{}, Ways: waysJSON(a, src), Effect: effectJSON(fixed), Pairs: 1, Parts: []partedOut{}}
 	if len(a.SeenAs) > 0 {
 		out.SeenAs = a.SeenAs[0].String()
 	}
@@ -127,7 +127,7 @@ func waysJSON(a *reach.Answer, src *text.Files) []wayOut {
 	return out
 }
 
-func effectJSON(e *estate.Estate, x *grid.Effect) effectOut {
+func effectJSON(x *repair.Repair) effectOut {
 	out := effectOut{Unmade: []int{}, Opens: []openingOut{}, Closes: []openingOut{}, Against: []string{}}
 	if x == nil {
 		return out
@@ -136,24 +136,24 @@ func effectJSON(e *estate.Estate, x *grid.Effect) effectOut {
 	if x.After == nil {
 		return out
 	}
-	out.Tried, out.Verdict = true, string(x.After.Verdict)
+	out.Tried, out.Verdict = true, string(x.Verdict())
 	for _, o := range x.Opens {
 		out.Opens = append(out.Opens, openingOut{o.From, o.To, o.Flows.Words()})
 	}
 	for _, o := range x.Closes {
 		out.Closes = append(out.Closes, openingOut{o.From, o.To, o.Flows.Words()})
 	}
-	for _, never := range against(e, x) {
+	for _, never := range x.Against {
 		out.Against = append(out.Against, never.Text)
 	}
 	return out
 }
 
 // surveyJSON is the answer about many: the keys of an answer about one pair, with nothing of a single way, and parts.
-func surveyJSON(s *grid.Survey, src *text.Files) reachOut {
+func surveyJSON(s *grid.Survey, fixed *repair.Repair, src *text.Files) reachOut {
 	out := reachOut{From: s.From.Name, To: s.To.Name, Flow: s.Asked.String(), Verdict: string(s.Verdict), Passes: []string{}, InPart: []string{},
 		SeenAll: []string{}, Forward: []hopOut{}, Back: []hopOut{}, Blockers: []findingOut{}, Notes: []string{}, Targets: []targetOut{}, Ways: []wayOut{},
-		Effect: effectJSON(nil, nil), Pairs: s.Pairs, Parts: []partedOut{}}
+		Effect: effectJSON(fixed), Pairs: s.Pairs, Parts: []partedOut{}}
 	full, some := s.Asked, flow.Set{}
 	for _, p := range s.Parts {
 		a := p.Answer
@@ -163,7 +163,12 @@ func surveyJSON(s *grid.Survey, src *text.Files) reachOut {
 			x.Some = append(x.Some, pairOut{q.From, q.To})
 		}
 		out.Parts = append(out.Parts, x)
-		out.Blockers = append(out.Blockers, x.Blockers...)
+		if fixed == nil {
+			out.Blockers = append(out.Blockers, x.Blockers...)
+		}
+	}
+	if fixed != nil {
+		out.Blockers = findingsJSON(fixed.Causes, src)
 	}
 	out.Passes, out.InPart = full.Words(), some.Minus(full).Words()
 	return out

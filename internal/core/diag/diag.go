@@ -35,8 +35,9 @@ type Finding struct {
 // A Fix ends a finding: by edits of the plan, or, where a person must choose or act, by advice. With both, the advice
 // says on what the edits depend, or what else they take.
 type Fix struct {
-	Edits  []text.Edit
-	Advice string // a clause without its full stop
+	Edits   []text.Edit
+	Advice  string        // a clause without its full stop
+	Instead [][]text.Edit // edits that would do as well, each for less than those before: for one subnet, for one host
 }
 
 // Advise is a fix that no edit can say; none for empty words.

@@ -1,14 +1,12 @@
 package grid
 
 import (
-	"maps"
 	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/reach"
@@ -130,61 +128,4 @@ func TestAskEachOfMany(t *testing.T) {
 	}
 	assert.Greater(t, own, 100)
 	assert.NotEmpty(t, shared, "some go out through a NAT gateway, and share its address")
-}
-
-// TestRandomFixes: on random estates, what is blocked opens step by step when the fixes that can be written are made, and
-// is never blocked by the same again.
-func TestRandomFixes(t *testing.T) {
-	opened, tried := 0, 0
-	for seed := range uint64(40) {
-		content := randomplan.Write(rand.New(rand.NewPCG(seed, 13)))
-		e, findings := estate.Load(text.One("p", content))
-		require.Empty(t, findings)
-		rng := rand.New(rand.NewPCG(seed, 14))
-		for range 12 {
-			from, to := e.Workloads[rng.IntN(len(e.Workloads))].Name, e.Workloads[rng.IntN(len(e.Workloads))].Name
-			on, _ := flow.Parse([]string{"tcp/443", "udp/53", "icmp", "tcp/80-90"}[rng.IntN(4)])
-			now, made := e, map[string]bool{}
-			for range 6 {
-				a, b := find(t, now, from), find(t, now, to)
-				answer := reach.Ask(now, reach.Question{From: a, To: b, Flows: on})
-				if answer.Verdict == reach.Open {
-					if len(made) > 0 {
-						opened++
-					}
-					break
-				}
-				var edits []text.Edit
-				wanted := map[string]bool{}
-				for _, x := range answer.Blockers {
-					require.NotEmpty(t, x.Message)
-					require.NotEmpty(t, x.Fix(), x.Message)
-					for _, edit := range x.Edits() {
-						require.False(t, made[edit.String()], "seed %d: %s to %s: %s was made already, and is wanted again: %s", seed, from, to, edit, x.Message)
-						wanted[edit.String()] = true
-						edits = append(edits, edit)
-					}
-				}
-				if len(edits) == 0 {
-					break // what is left is for a person
-				}
-				tried++
-				maps.Copy(made, wanted)
-				after, _, err := now.Plan.Files.First().Apply(edits)
-				require.NoError(t, err, "seed %d: %s to %s %v\n%s", seed, from, to, edits, now.Plan.Files.First().Text)
-				var wrong []diag.Finding
-				now, wrong = estate.Load(text.One("p", string(after)))
-				require.Empty(t, wrong, "seed %d: %s to %s: the fixes make a plan that is no plan\n%s", seed, from, to, after)
-			}
-		}
-	}
-	assert.Greater(t, tried, 100)
-	assert.Greater(t, opened, 60)
-}
-
-func find(t *testing.T, e *estate.Estate, word string) reach.End {
-	t.Helper()
-	end, err := reach.Find(e, word)
-	require.NoError(t, err)
-	return end
 }

@@ -3,6 +3,7 @@ package reach
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
@@ -151,13 +152,12 @@ func (w *walker) flowText(s flow.Set) string {
 func (w *walker) listBlocks(l *estate.List, dir Direction, r *ruling) diag.Finding {
 	place, missing := l.Place().To(string(dir)), r.missing()
 	f := diag.Finding{Code: map[Direction]diag.Code{In: ListIn, Out: ListOut}[dir], At: l.At(), Place: place}
-	add := text.Word(fmt.Sprintf("allow %s %s %s", missing.Rule(), dir.word(), w.peerText(r.far)))
 	why := fmt.Sprintf("no rule of list %s lets", l.Name)
-	f.Fixes = diag.By(text.Add(place, add))
 	if r.nth > 0 {
-		f.At, f.Fixes = r.against[0].At, diag.By(text.Insert(place, r.nth, add))
+		f.At = r.against[0].At
 		why = fmt.Sprintf("the rule %q of list %s does not let", r.against[0].Text, l.Name)
 	}
+	f.Fixes = ruleFix(place, r.nth, "allow "+missing.Rule(), dir, w.askers(nil, r.far))
 	f.Message = fmt.Sprintf("%s %s %s %s %s", why, w.flowText(missing), dir, dir.word(), w.describe(r.far))
 	return f
 }
@@ -165,15 +165,7 @@ func (w *walker) listBlocks(l *estate.List, dir Direction, r *ruling) diag.Findi
 // groupsBlock is what is wrong where the groups of a workload do not let all pass that is wanted.
 func (w *walker) groupsBlock(x *estate.Workload, dir Direction, r *ruling) diag.Finding {
 	if len(x.Groups) == 0 {
-		fix := "put it into a group that lets this in:  groups: [...]"
-		if known := x.Subnet.Network.Groups; len(known) > 0 {
-			var names []string
-			for _, g := range known[:min(len(known), 8)] {
-				names = append(names, g.Name)
-			}
-			fix = fmt.Sprintf("put it into a group that lets this in; network %s has %s", x.Subnet.Network.Name, phrase.And(names))
-		}
-		return diag.Finding{Code: NoGroup, At: x.At(), Place: x.Place(), Message: fmt.Sprintf("%s is in no group, so nothing comes in", x.Name), Fixes: diag.Advise(fix)}
+		return diag.Finding{Code: NoGroup, At: x.At(), Place: x.Place(), Message: fmt.Sprintf("%s is in no group, so nothing comes in", x.Name), Fixes: w.groupFor(x, r)}
 	}
 	var names []string
 	for _, g := range x.Groups {
@@ -187,7 +179,7 @@ func (w *walker) groupsBlock(x *estate.Workload, dir Direction, r *ruling) diag.
 	place := g.Place().To(string(dir))
 	f := diag.Finding{Code: map[Direction]diag.Code{In: GroupIn, Out: GroupOut}[dir], At: g.At(), Place: place,
 		Message: fmt.Sprintf("no rule of %s lets %s %s %s %s", groups, w.flowText(missing), dir, dir.word(), w.describe(r.far)),
-		Fixes:   diag.By(text.Add(place, text.Word(fmt.Sprintf("%s %s %s", missing.Rule(), dir.word(), w.peerText(r.far)))))}
+		Fixes:   ruleFix(place, 0, missing.Rule(), dir, w.askers(g.Network, r.far))}
 	if len(r.against) > 0 {
 		near := r.against[0]
 		f.At = near.At
@@ -197,6 +189,122 @@ func (w *walker) groupsBlock(x *estate.Workload, dir Direction, r *ruling) diag.
 		}
 	}
 	return f
+}
+
+// groupFor puts a workload that is in no group into one of its network that lets all in that is missing, and out whatever
+// goes out today; into one of its own where there is none.
+func (w *walker) groupFor(x *estate.Workload, r *ruling) []diag.Fix {
+	var fits *estate.Group
+	for _, g := range x.Subnet.Network.Groups {
+		out := slices.ContainsFunc(g.Out, func(o estate.Rule) bool { return o.Peer.Any && o.Flows.Equal(flow.Any()) })
+		var in flow.Set
+		for _, rule := range g.In {
+			if rule.Peer.Any || !r.far.divisible() && matches(g.Network, rule, role{Addr: r.far.Addr}) {
+				in = in.Union(rule.Flows)
+			}
+		}
+		if out && in.Covers(r.wanted) && (fits == nil || len(g.In) < len(fits.In)) {
+			fits = g
+		}
+	}
+	name := x.Name
+	for slices.ContainsFunc(x.Subnet.Network.Groups, func(g *estate.Group) bool { return g.Name == name }) {
+		name += "-in"
+	}
+	var all [][]text.Edit
+	if fits != nil {
+		all = append(all, []text.Edit{text.Set(x.Place(), "groups", text.Words(fits.Name))})
+	}
+	for _, peers := range w.askers(x.Subnet.Network, r.far) {
+		var in []string
+		for _, peer := range peers {
+			in = append(in, r.wanted.Rule()+" from "+peer)
+		}
+		group := text.Map(text.Field{Key: "in", Value: text.Words(in...)}, text.Field{Key: "out", Value: text.Words("any to any")})
+		all = append(all, []text.Edit{text.Set(x.Subnet.Network.Place().To("groups"), name, group), text.Set(x.Place(), "groups", text.Words(name))})
+	}
+	return inTurn(all)
+}
+
+// inTurn is the fix that makes the first of some edits, and may make any of the others instead.
+func inTurn(all [][]text.Edit) []diag.Fix {
+	if len(all) == 0 {
+		return nil
+	}
+	return []diag.Fix{{Edits: all[0], Instead: all[1:]}}
+}
+
+// ruleFix adds a rule to those of one direction, before number nth where that is not 0, for the widest of those who may
+// have asked.
+func ruleFix(place text.Path, nth int, allow string, dir Direction, askers [][]string) []diag.Fix {
+	var all [][]text.Edit
+	for _, peers := range askers {
+		var edits []text.Edit
+		for _, peer := range peers {
+			edits = append(edits, text.Edit{Path: place, Nth: nth, Value: text.Word(fmt.Sprintf("%s %s %s", allow, dir.word(), peer))})
+		}
+		all = append(all, edits)
+	}
+	return inTurn(all)
+}
+
+// maxAskers is how many ranges a fix names, before it speaks of less.
+const maxAskers = 4
+
+// askers are ways in which a rule can name an address, the widest first: the group of network n that the workload with it
+// is in, the ranges of its tier or its subnet, and the address alone. Without n it names no group.
+func (w *walker) askers(n *estate.Network, far role) [][]string {
+	alone := []string{w.peerText(far)}
+	x := w.asker(far)
+	if x == nil {
+		return [][]string{alone}
+	}
+	var all [][]string
+	if n != nil && len(x.Groups) > 0 {
+		few := slices.MinFunc(x.Groups, func(a, b *estate.Group) int { return len(a.Members) - len(b.Members) })
+		switch {
+		case few.Network == n:
+			all = append(all, []string{"group " + few.Name})
+		case n.Profile.PeerGroups:
+			all = append(all, []string{"group " + few.ID()})
+		}
+	}
+	subnet := rangesLike(far.Addr, x.Subnet.Ranges)
+	if t := x.Subnet.Tier; t != nil {
+		var ranges []netip.Prefix
+		for _, s := range t.Subnets {
+			ranges = append(ranges, s.Ranges...)
+		}
+		if tier := rangesLike(far.Addr, ranges); len(tier) <= maxAskers && !slices.Equal(tier, subnet) {
+			all = append(all, tier)
+		}
+	}
+	if len(subnet) <= maxAskers {
+		all = append(all, subnet)
+	}
+	return append(all, alone)
+}
+
+// asker is the end that has an address as its own; nil when the address is another's, or is seen in the place of its own.
+func (w *walker) asker(r role) *estate.Workload {
+	for _, x := range []*estate.Workload{w.from.Workload, w.to.Workload} {
+		if x == nil {
+			continue
+		}
+		if a, has := x.AddrLike(r.Addr); has && a == r.Addr && !r.divisible() {
+			return x
+		}
+	}
+	return nil
+}
+
+// rangesLike are the ranges of the family of a, as few as they come to.
+func rangesLike(a netip.Addr, ranges []netip.Prefix) []string {
+	var words []string
+	for _, p := range address.SetOf(ranges...).Clip(Everywhere(a)).Ranges() {
+		words = append(words, p.String())
+	}
+	return words
 }
 
 // peerText is how a rule would name an address: as the smallest range that serves the question.

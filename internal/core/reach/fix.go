@@ -9,6 +9,7 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
 
@@ -174,7 +175,7 @@ func (w *walker) noRoute(s *estate.Subnet, p packet) {
 		return
 	}
 	f := diag.Finding{Code: NoRoute, At: t.At(), Place: t.Place(),
-		Message: fmt.Sprintf("table %s has no route to %s", t.ID(), w.destination(p)), Fixes: []diag.Fix{{Edits: to.edits(t)}}}
+		Message: fmt.Sprintf("table %s has no route to %s", t.ID(), w.destination(p)), Fixes: w.routeFix(t, to, p)}
 	if better := w.unsafe(s, to); better != "" && w.forgotten(s, p) == nil {
 		f.Fixes = diag.Advise(better)
 		w.block(t, f)
@@ -191,6 +192,70 @@ func (w *walker) noRoute(s *estate.Subnet, p packet) {
 	}
 	w.block(t, f)
 	w.detour(s, p)
+}
+
+// routeFix adds the route to a table: the widest that beats what the table has for the packet today.
+func (w *walker) routeFix(t *estate.Table, to way, p packet) []diag.Fix {
+	beat := -1
+	if r := t.Lookup(p.dst.Addr); r != nil {
+		if beat = r.To.Bits(); r.Origin != estate.Local && r.Origin != estate.ByHand {
+			beat-- // what is written by hand beats it at the same length
+		}
+	}
+	var all [][]text.Edit
+	for _, wide := range w.narrower(to.to, p) {
+		if wide.Bits() > beat {
+			all = append(all, routeEdits(t, to.viaName(), wide))
+		}
+	}
+	return inTurn(all)
+}
+
+// instead leads a route that was written the other way.
+func (to way) instead(t *estate.Table, r *estate.Route) []diag.Fix {
+	nth := written(t, r)
+	if nth == 0 {
+		return diag.Advise(fmt.Sprintf("lead  %s  via %s instead, in %s", r.To, to.viaName(), t.Place()))
+	}
+	lead := text.Set(t.Place().To("routes", fmt.Sprint(nth)), "via", text.Word(to.viaName()))
+	return []diag.Fix{{Edits: []text.Edit{lead}, Advice: fmt.Sprintf("which leads  %s  there instead", r.To)}}
+}
+
+// ownAway takes out a route that leads a part of the goal's own network out of it; nil when the route does no such thing.
+func (w *walker) ownAway(s *estate.Subnet, r *estate.Route, p packet) []diag.Fix {
+	nth := written(s.Table, r)
+	if nth == 0 || w.goal().network() != s.Network || !s.Network.Holds(p.dst.Addr) {
+		return nil
+	}
+	out := text.RemoveNth(s.Table.Place().To("routes"), nth)
+	return []diag.Fix{{Edits: []text.Edit{out}, Advice: fmt.Sprintf("which leads  %s  of its own network away", r.To)}}
+}
+
+// written is the number, from 1, of a route among those that a table has in the plan; 0 for one that is not there.
+func written(t *estate.Table, r *estate.Route) int {
+	if t.Plan == nil || r == nil {
+		return 0
+	}
+	return 1 + slices.IndexFunc(t.Plan.Routes, func(x plan.Route) bool { return x.At == r.At })
+}
+
+// narrower are ranges that hold the destination of a packet, from a wide one down: that of its subnet, and the address
+// alone. For what is on the internet there is the wide one only.
+func (w *walker) narrower(wide netip.Prefix, p packet) []netip.Prefix {
+	all := []netip.Prefix{wide}
+	if wide.Bits() == 0 || p.dst.divisible() {
+		return all
+	}
+	less := []netip.Prefix{address.Single(p.dst.Addr)}
+	if x := w.asker(p.dst); x != nil {
+		less = append(slices.Clone(x.Subnet.Ranges), less...)
+	}
+	for _, r := range less {
+		if r.Contains(p.dst.Addr) && r.Bits() > all[len(all)-1].Bits() {
+			all = append(all, r)
+		}
+	}
+	return all
 }
 
 // edits add the route to a table.
@@ -216,12 +281,14 @@ func (w *walker) misrouted(by estate.Object, s *estate.Subnet, r *estate.Route, 
 		f.At = s.Table.At()
 	}
 	to, found := w.intended(s, p)
-	better := w.unsafe(s, to)
+	better, own := w.unsafe(s, to), w.ownAway(s, r, p)
 	switch {
+	case own != nil:
+		f.Fixes = own
 	case !found || to.via == r.Via:
 		f.Fixes = diag.Advise("lead the route to what holds the destination")
 		if !found {
-			if join := w.notJoined(s, p); join.Code == NotJoined {
+			if join := w.notJoined(s, p); join.Code == NotJoined || join.Code == NoInternetGateway {
 				f.Fixes = join.Fixes
 			}
 		}
@@ -233,10 +300,10 @@ func (w *walker) misrouted(by estate.Object, s *estate.Subnet, r *estate.Route, 
 		w.block(by, f)
 		w.deliver(p)
 		return
-	case to.to.Bits() > r.To.Bits():
-		f.Fixes = []diag.Fix{{Edits: to.edits(s.Table)}}
 	default:
-		f.Fixes = diag.Advise(fmt.Sprintf("lead  %s  via %s instead, in %s", r.To, to.viaName(), s.Table.Place()))
+		if f.Fixes = w.routeFix(s.Table, to, p); f.Fixes == nil {
+			f.Fixes = to.instead(s.Table, r)
+		}
 	}
 	w.block(by, f)
 	w.detour(s, p)
@@ -281,8 +348,7 @@ func (w *walker) notJoined(s *estate.Subnet, p packet) diag.Finding {
 	switch {
 	case goal.Internet || far != nil && !far.Holds(p.dst.Addr) && address.IsPublic(p.dst.Addr):
 		return diag.Finding{Code: NoInternetGateway, At: n.At(), Place: n.Place(),
-			Message: fmt.Sprintf("network %s has no internet gateway", n.Name),
-			Fixes:   diag.Advise(fmt.Sprintf("write  gateways: {front: {kind: internet}}  at %s, and add a default route to it", n.Place()))}
+			Message: fmt.Sprintf("network %s has no internet gateway", n.Name), Fixes: w.gatewayFor(s, p)}
 	case far != nil && far == n:
 		return diag.Finding{Code: NoRoute, At: s.Table.At(), Place: s.Table.Place(),
 			Message: fmt.Sprintf("table %s has no route to %s", s.Table.ID(), w.destination(p)), Fixes: diag.Advise("add the range to the network")}
@@ -298,6 +364,37 @@ func (w *walker) notJoined(s *estate.Subnet, p packet) diag.Finding {
 		f.Fixes = []diag.Fix{w.peer(a, b)}
 	}
 	return f
+}
+
+// gatewayFor gives a network an internet gateway, and a subnet the default route to it; where that is not for its tier, it
+// says what would be.
+func (w *walker) gatewayFor(s *estate.Subnet, p packet) []diag.Fix {
+	front := &estate.Gateway{Name: freeName("front", s.Network.Gateways), Network: s.Network, Type: estate.InternetGateway, Attached: true}
+	to := way{Everywhere(p.src.Addr), front}
+	if better := w.unsafe(s, to); better != "" {
+		return diag.Advise(better)
+	}
+	fix := diag.Fix{Edits: []text.Edit{newGateway(front)}}
+	if s.Table.Lookup(p.dst.Addr) == nil {
+		fix.Edits = append(fix.Edits, to.edits(s.Table)...)
+	} else {
+		fix.Advice = fmt.Sprintf("and lead  %s  via %s, in %s", to.to, front.Name, s.Table.Place())
+	}
+	return []diag.Fix{fix}
+}
+
+// newGateway writes an internet gateway.
+func newGateway(g *estate.Gateway) text.Edit {
+	return text.Set(g.Network.Place().To("gateways"), g.Name, text.Map(text.Field{Key: "kind", Value: text.Word("internet")}))
+}
+
+// freeName is a name that no gateway has, as near to the one that is wanted as can be.
+func freeName(wanted string, had []*estate.Gateway) string {
+	name := wanted
+	for i := 2; slices.ContainsFunc(had, func(g *estate.Gateway) bool { return g.Name == name }); i++ {
+		name = fmt.Sprintf("%s-%d", wanted, i)
+	}
+	return name
 }
 
 // peer joins the networks of both ends: by a peering, and by routes over it in the tables of the ends where the cloud

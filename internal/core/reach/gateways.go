@@ -193,9 +193,9 @@ func (w *walker) fromInternet(p packet) {
 		if w.unexplained() {
 			return
 		}
+		g = &estate.Gateway{Name: freeName("front", n.Gateways), Network: n, Type: estate.InternetGateway}
 		w.block(n, diag.Finding{Code: NoInternetGateway, At: n.At(), Place: n.Place(),
-			Message: fmt.Sprintf("network %s has no internet gateway that lets anything in", n.Name), Fixes: diag.Advise(fmt.Sprintf("write  gateways: {front: {kind: internet}}  at %s", n.Place()))})
-		g = &estate.Gateway{Name: "internet", Network: n, Type: estate.InternetGateway}
+			Message: fmt.Sprintf("network %s has no internet gateway that lets anything in", n.Name), Fixes: diag.By(newGateway(g))})
 	case w.attached(g):
 		w.hop(Hop{Did: InFor, Object: g, At: g.At(), Host: estate.Host{Workload: x}, far: at(p.dst.Addr)})
 	}

@@ -3,11 +3,13 @@ package reach
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
 
@@ -67,11 +69,11 @@ func (w *walker) uncarried(s *estate.Subnet, x *estate.Peering, p packet) bool {
 			Fixes:   diag.By(to.edits(far.Main)...)}
 		for _, other := range far.Main.Routes {
 			if other.Origin == estate.ByHand && other.To == to.to {
-				f.Fixes = diag.Advise(fmt.Sprintf("lead  %s  via %s instead, in %s", to.to, to.viaName(), far.Main.Place()))
+				f.Fixes = to.instead(far.Main, other)
 			}
 		}
 		if w.goal().Site == nil { // the same table may need a route of its own to that network, by another way
-			f.Fixes = diag.Advise(fmt.Sprintf("lead  %s  via %s in %s, or join the two networks themselves", to.to, to.viaName(), far.Main.Place()))
+			f.Fixes = append(f.Fixes, diag.Advise("join the two networks themselves")...)
 		}
 		w.block(x, f)
 	}
@@ -150,7 +152,7 @@ func (w *walker) halvesStand(x estate.Object, code diag.Code, ends [2]string, ac
 
 // overHub carries a packet through a table of a hub.
 func (w *walker) overHub(h *estate.Hub, t *estate.HubTable, p packet) {
-	if w.halted() || w.goesRound(t) {
+	if w.halted() || w.hubRound(h, t, p) {
 		return
 	}
 	w.crosses(h)
@@ -200,12 +202,44 @@ func (w *walker) hubNotBehind(h *estate.Hub, t *estate.HubTable, r *estate.Route
 	f := diag.Finding{Code: NotBehind, At: r.At, Place: t.Place(),
 		Message: fmt.Sprintf("table %s of hub %s leads %s to %s, which does not hold %s", t.Name, h.Name, r.To, r.ViaName(), w.describe(p.dst)),
 		Fixes:   diag.Advise("lead the route to the attachment that holds it")}
+	if fixes := w.hubInstead(h, t, r); fixes != nil {
+		f.Fixes = fixes
+	}
 	if n, is := r.Via.(*estate.Network); is {
 		f.Message += " and passes nothing on"
 		f.Fixes = append(f.Fixes, diag.Advise(fmt.Sprintf("write  %s: {table: %s, arrives: TABLE}  under attach of the hub, with a table of network %s that leads on", n.Name, w.attachedTable(h, n), n.Name))...)
 	}
 	w.block(h, f)
 	w.deliver(p)
+}
+
+// hubRound ends a walk that goes in a circle through a hub's table.
+func (w *walker) hubRound(h *estate.Hub, t *estate.HubTable, p packet) bool {
+	if !w.tooLong() {
+		return false
+	}
+	if w.unexplained() {
+		return true
+	}
+	f := w.circle(t)
+	if r := t.Lookup(p.dst.Addr); r != nil {
+		if fixes := w.hubInstead(h, t, r); fixes != nil {
+			f.Fixes = fixes
+		}
+	}
+	w.block(t, f)
+	return true
+}
+
+// hubInstead leads a route that was written in a hub's table to what holds the goal; nil when nothing that is attached does.
+func (w *walker) hubInstead(h *estate.Hub, t *estate.HubTable, r *estate.Route) []diag.Fix {
+	nth := slices.IndexFunc(t.Plan.Routes, func(x plan.Route) bool { return x.At == r.At })
+	a := w.goalAttachment(h)
+	if nth < 0 || a == nil || a.To() == r.Via {
+		return nil
+	}
+	lead := text.Set(t.Place().To("routes", fmt.Sprint(nth+1)), "via", text.Word(a.To().ID()))
+	return []diag.Fix{{Edits: []text.Edit{lead}, Advice: fmt.Sprintf("which leads  %s  there instead", r.To)}}
 }
 
 // attachedTable is the name of the hub table that an attached network's packets look into.

@@ -257,27 +257,59 @@ func (w *walker) goal() End {
 	return w.to
 }
 
-// goesRound counts a step, and ends a walk that has too many.
+// tooLong counts a step, and reports whether a walk has more than any way has that leads somewhere.
+func (w *walker) tooLong() bool {
+	w.steps++
+	return w.steps > maxSteps
+}
+
+// circle is what is wrong where a packet comes by again and again.
+func (w *walker) circle(t estate.Object) diag.Finding {
+	w.through = nil // that it comes back is not to be expected
+	what := "packet"
+	if w.back {
+		what = "reply"
+	}
+	return diag.Finding{Code: Endless, At: t.At(), Place: t.Place(),
+		Message: fmt.Sprintf("the %s goes round in a circle for ever: %s", what, strings.Join(w.record.rounds(), ", ")),
+		Fixes:   diag.Advise("break the circle in one of the tables")}
+}
+
+// goesRound ends a walk that goes in a circle.
 func (w *walker) goesRound(t estate.Object) bool {
-	if w.steps++; w.steps <= maxSteps {
+	if !w.tooLong() {
 		return false
 	}
 	if !w.unexplained() {
-		w.through = nil // that it comes back is not to be expected
-		what := "packet"
-		if w.back {
-			what = "reply"
-		}
-		w.block(t, diag.Finding{Code: Endless, At: t.At(), Place: t.Place(),
-			Message: fmt.Sprintf("the %s goes round in a circle for ever: %s", what, strings.Join(w.record.rounds(), ", ")),
-			Fixes:   diag.Advise("break the circle in one of the tables")})
+		w.block(t, w.circle(t))
 	}
+	return true
+}
+
+// roundFrom ends a walk that goes in a circle through a subnet, with the route that would lead out of it as the fix.
+func (w *walker) roundFrom(s *estate.Subnet, p packet) bool {
+	if !w.tooLong() {
+		return false
+	}
+	if w.unexplained() {
+		return true
+	}
+	f := w.circle(s.Table)
+	r := s.Table.Lookup(p.dst.Addr)
+	if to, found := w.intended(s, p); w.ownAway(s, r, p) != nil {
+		f.Fixes = w.ownAway(s, r, p)
+	} else if found && r != nil && to.via != r.Via && w.unsafe(s, to) == "" {
+		if f.Fixes = w.routeFix(s.Table, to, p); f.Fixes == nil {
+			f.Fixes = to.instead(s.Table, r)
+		}
+	}
+	w.block(s.Table, f)
 	return true
 }
 
 // leaveSubnet carries a packet out of a subnet, from whatever emitted it there.
 func (w *walker) leaveSubnet(s *estate.Subnet, p packet) {
-	if w.halted() || w.goesRound(s.Table) {
+	if w.halted() || w.roundFrom(s, p) {
 		return
 	}
 	if p.dst.IsValid() && p.dst.inRanges(s.Ranges) {

@@ -3,13 +3,15 @@ package text
 import (
 	"errors"
 	"fmt"
+	"slices"
+	"strconv"
 
 	"go.yaml.in/yaml/v4"
 )
 
 // Edit is one change to a plan, in the plan's own terms.
 type Edit struct {
-	Path   Path   // the mapping or list that is changed
+	Path   Path   // the mapping or list that is changed; a number in it is an element of a list, from 1
 	Key    string // the entry that is set; empty for an element of a list
 	Was    string // the key of the entry that it replaces, when not Key itself
 	Nth    int    // of a list: the number (from 1) of the element that it goes before, or that goes; 0 for the end
@@ -43,6 +45,11 @@ func (e Edit) String() string {
 	if where == "" {
 		where = "the top"
 	}
+	if n := len(e.Path); n > 0 {
+		if _, err := strconv.Atoi(e.Path[n-1]); err == nil {
+			where = fmt.Sprintf("number %s of %s", e.Path[n-1], e.Path[:n-1])
+		}
+	}
 	switch {
 	case e.Remove && e.Key == "":
 		return fmt.Sprintf("take number %d out of %s", e.Nth, where)
@@ -70,7 +77,7 @@ type Patch struct {
 //
 // An edit that stands twice among the edits is made once.
 func (f *File) Apply(edits []Edit) (string, []Patch, error) {
-	edits = once(edits)
+	edits = folded(once(edits))
 	root, problem := f.parse()
 	if problem != nil {
 		return "", nil, problem
@@ -99,6 +106,27 @@ func (f *File) Apply(edits []Edit) (string, []Patch, error) {
 		return "", nil, errExtent
 	}
 	return text, ed.patches, nil
+}
+
+// folded puts what edits write inside the values of edits before them into those values.
+func folded(edits []Edit) []Edit {
+	var out []Edit
+	for _, e := range edits {
+		i := slices.IndexFunc(out, func(o Edit) bool {
+			whole := o.Path.To(o.Key)
+			return o.Key != "" && !o.Remove && !e.Remove && len(e.Path) >= len(whole) && slices.Equal(e.Path[:len(whole)], whole)
+		})
+		if i < 0 {
+			out = append(out, e)
+			continue
+		}
+		if v, ok := out[i].Value.with(e.Path[len(out[i].Path)+1:], e); ok {
+			out[i].Value = v
+		} else {
+			out = append(out, e)
+		}
+	}
+	return out
 }
 
 // once drops edits that are the same as one before.

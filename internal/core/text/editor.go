@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"go.yaml.in/yaml/v4"
@@ -35,8 +36,17 @@ type growth struct {
 	before int
 }
 
-// find gives the value of a key in a mapping and the index of the key, or nil.
+// find gives the value of a key in a mapping and the index of the key, or nil. Of a list, a number is the key of an element,
+// from 1, as it was before any edit.
 func (ed *editor) find(m *yaml.Node, key string) (value *yaml.Node, index int) {
+	if m.Kind == yaml.SequenceNode {
+		were := ed.elements(m)
+		nth, err := strconv.Atoi(key)
+		if err != nil || nth < 1 || nth > len(were) {
+			return nil, -1
+		}
+		return were[nth-1], nth - 1
+	}
 	if m.Kind != yaml.MappingNode {
 		return nil, -1
 	}

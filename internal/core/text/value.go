@@ -2,6 +2,7 @@ package text
 
 import (
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -45,6 +46,45 @@ func WordOrWords(all ...string) Value {
 
 // Map is a mapping.
 func Map(fields ...Field) Value { return Value{fields: fields, kind: yaml.MappingNode} }
+
+// with is the value once an edit is made inside it, at the end of a path; ok is false where the edit does not fit it.
+func (v Value) with(rest Path, e Edit) (changed Value, ok bool) {
+	switch {
+	case len(rest) == 0 && e.Key == "" && v.kind == yaml.SequenceNode:
+		at := len(v.list)
+		if e.Nth > 0 {
+			at = min(e.Nth-1, at)
+		}
+		v.list = slices.Insert(slices.Clone(v.list), at, e.Value)
+		return v, true
+	case v.kind != yaml.MappingNode:
+		return v, false
+	}
+	key := e.Key
+	if len(rest) > 0 {
+		key = rest[0]
+	}
+	v.fields = slices.Clone(v.fields)
+	i := slices.IndexFunc(v.fields, func(f Field) bool { return f.Key == key })
+	switch {
+	case len(rest) == 0 && i >= 0:
+		v.fields[i].Value = e.Value
+	case len(rest) == 0:
+		v.fields = append(v.fields, Field{key, e.Value})
+	case i >= 0:
+		v.fields[i].Value, ok = v.fields[i].Value.with(rest[1:], e)
+		return v, ok
+	default:
+		inside := Value{kind: yaml.MappingNode}
+		if len(rest) == 1 && e.Key == "" {
+			inside.kind = yaml.SequenceNode
+		}
+		inside, ok = inside.with(rest[1:], e)
+		v.fields = append(v.fields, Field{key, inside})
+		return v, ok
+	}
+	return v, true
+}
 
 // plain texts need no quotes anywhere in YAML 1.2: no sign of the syntax stands in them, and they are no word that
 // older readers take for a truth value.

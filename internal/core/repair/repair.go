@@ -1,0 +1,378 @@
+// Package repair makes the fixes of answers on a copy of the plan, asks again until nothing is in the way that an edit can
+// end, and keeps of the fixes those that are needed: so each cause that it gives stays when the others are fixed.
+package repair
+
+import (
+	"fmt"
+	"slices"
+
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/expect"
+	"wendrik/internal/core/grid"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
+)
+
+// Repair is what would open flows that are blocked.
+type Repair struct {
+	Causes  []diag.Finding  // what stops the flows: those with edits, each of which is needed, and those for which a person must choose
+	Made    int             // how many of the causes have edits, which were made
+	Unmade  []int           // the numbers of the causes that have none, from 0
+	After   []*reach.Answer // the same questions, asked again; nil where no edit was made
+	Estate  *estate.Estate  // the estate then
+	Opens   []grid.Difference
+	Closes  []grid.Difference
+	Against []plan.Expectation // lines that say that something never passes, and that the edits break
+	Problem string             // why the edits of some causes cannot be made beside the others; empty when all can
+}
+
+// Verdict is what the questions come to once the edits are made: Open when all are, Blocked when all are.
+func (r *Repair) Verdict() reach.Verdict {
+	some := map[reach.Verdict]bool{}
+	for _, a := range r.After {
+		some[a.Verdict] = true
+	}
+	if len(some) == 1 {
+		return r.After[0].Verdict
+	}
+	return reach.Partly
+}
+
+// The bounds of a search: how often the question is asked again behind fixes, and how many narrower fixes are compared.
+const (
+	maxRounds   = 8
+	maxNarrower = 12
+)
+
+// Of works out what would open the flows of some answers. What else that opens and closes speaks of sites and the internet,
+// too.
+func Of(e *estate.Estate, a *reach.Answer) *Repair {
+	return (&search{e: e, was: []*reach.Answer{a}}).repair()
+}
+
+// OfMany works out what would open the flows between all pairs of ends that were asked about.
+func OfMany(e *estate.Estate, many *grid.Survey) *Repair {
+	s := &search{e: e}
+	for _, p := range many.Parts {
+		s.was = append(s.was, p.Answer)
+	}
+	r := s.repair()
+	from, to := names(many.From), names(many.To)
+	r.Opens = slices.DeleteFunc(r.Opens, func(d grid.Difference) bool {
+		in := func(set map[string]bool) func(string) bool { return func(x string) bool { return !set[x] } }
+		return many.Asked.Covers(d.Flows) && !slices.ContainsFunc(d.From, in(from)) && !slices.ContainsFunc(d.To, in(to))
+	})
+	return r
+}
+
+// names are those of the workloads, or the one end, of a question.
+func names(e reach.Ends) map[string]bool {
+	if e.One != nil {
+		return map[string]bool{e.One.Name: true}
+	}
+	all := map[string]bool{}
+	for _, x := range e.Many {
+		all[x.Name] = true
+	}
+	return all
+}
+
+func (s *search) repair() *Repair {
+	now := s.collect()
+	if len(s.steps) == 0 {
+		r := &Repair{Causes: causes(s.was)}
+		r.number()
+		return r
+	}
+	now = s.prune(now)
+	r := s.result(now)
+	if len(r.Closes) > 0 || len(r.Against) > 0 {
+		r = s.narrow(r)
+	}
+	return r
+}
+
+// causes are all that some answers are blocked by, each once.
+func causes(answers []*reach.Answer) []diag.Finding {
+	var all []diag.Finding
+	for _, a := range answers {
+		for _, b := range a.Blockers {
+			if !has(all, b) {
+				all = append(all, b)
+			}
+		}
+	}
+	return all
+}
+
+func has(all []diag.Finding, f diag.Finding) bool {
+	return slices.ContainsFunc(all, func(o diag.Finding) bool { return Alike(o, f) })
+}
+
+// Alike reports whether two findings say the same of the same place.
+func Alike(a, b diag.Finding) bool {
+	return a.Code == b.Code && slices.Equal(a.Place, b.Place) && a.Message == b.Message
+}
+
+// search is the search for what opens flows.
+type search struct {
+	e     *estate.Estate
+	was   []*reach.Answer
+	steps []step
+	left  []diag.Finding // causes whose edits cannot be made in this plan
+}
+
+// step is a cause with the edits that end it: those of edits[nth], of which each later one does less.
+type step struct {
+	cause diag.Finding
+	edits [][]text.Edit
+	nth   int
+}
+
+// outcome is an estate with some of the steps made, and the answers there.
+type outcome struct {
+	e       *estate.Estate
+	answers []*reach.Answer
+}
+
+// try makes all steps but one (none for -1) and asks again; ok is false where they cannot be made.
+func (s *search) try(but int) (o outcome, ok bool) {
+	var changes text.Changes
+	for i, x := range s.steps {
+		if i != but {
+			changes = append(changes, text.Change{Edits: x.edits[x.nth], Why: x.cause.Message})
+		}
+	}
+	after, findings, err := s.e.With(changes)
+	if err != nil || len(findings) > 0 {
+		return o, false
+	}
+	return s.ask(after)
+}
+
+func (s *search) ask(after *estate.Estate) (o outcome, ok bool) {
+	o.e = after
+	for _, was := range s.was {
+		q := reach.Question{Flows: was.Flows, Replies: was.Replies}
+		var err error
+		if q.From, err = reach.Find(after, was.From.Name); err == nil {
+			q.To, err = reach.Find(after, was.To.Name)
+		}
+		if err != nil {
+			return o, false
+		}
+		o.answers = append(o.answers, reach.Ask(after, q))
+	}
+	return o, true
+}
+
+// collect makes the fixes of all that is in the way, and of what is in the way then, until there is nothing more to make.
+func (s *search) collect() outcome {
+	now, made := outcome{s.e, s.was}, map[string]bool{}
+	for range maxRounds {
+		var fresh []step
+		for _, b := range causes(now.answers) {
+			x := step{cause: b, edits: s.placed(alternatives(b))}
+			if len(x.edits) > 0 && !made[x.words()] {
+				made[x.words()] = true
+				fresh = append(fresh, x)
+			}
+		}
+		if len(fresh) == 0 {
+			break
+		}
+		before := len(s.steps)
+		s.steps = append(s.steps, fresh...)
+		o, ok := s.try(-1)
+		if !ok { // one of them cannot be made beside the others: find out which
+			s.steps = s.steps[:before]
+			for _, x := range fresh {
+				s.steps = append(s.steps, x)
+				if one, fits := s.try(-1); fits {
+					o, ok = one, true
+				} else {
+					s.steps = s.steps[:len(s.steps)-1]
+					s.left = append(s.left, x.cause)
+				}
+			}
+		}
+		if !ok {
+			break
+		}
+		now = o
+	}
+	return now
+}
+
+// alternatives are the edits of a cause, and the narrower ones.
+func alternatives(f diag.Finding) [][]text.Edit {
+	for _, x := range f.Fixes {
+		if len(x.Edits) > 0 {
+			return append([][]text.Edit{x.Edits}, x.Instead...)
+		}
+	}
+	return nil
+}
+
+// placed counts the places of elements that go into lists as they were before the steps: edits are made all at once.
+func (s *search) placed(all [][]text.Edit) [][]text.Edit {
+	for i, edits := range all {
+		all[i] = slices.Clone(edits)
+		for j := range all[i] {
+			all[i][j].Nth -= s.goneBefore(all[i][j])
+		}
+	}
+	return all
+}
+
+// goneBefore is how many elements the steps have put into a list before the one that an edit counts.
+func (s *search) goneBefore(e text.Edit) int {
+	var before []int
+	for _, x := range s.steps {
+		for _, o := range x.edits[x.nth] {
+			if o.Nth > 0 && e.Nth > 0 && slices.Equal(o.Path, e.Path) {
+				before = append(before, o.Nth)
+			}
+		}
+	}
+	slices.Sort(before)
+	gone := 0
+	for _, nth := range before {
+		if nth+gone < e.Nth {
+			gone++
+		}
+	}
+	return gone
+}
+
+func (x step) words() string { return fmt.Sprint(x.edits[x.nth]) }
+
+// prune drops each step without which all is as it is with it, the last first.
+func (s *search) prune(now outcome) outcome {
+	for i := len(s.steps) - 1; i >= 0 && len(s.steps) > 1; i-- {
+		if o, ok := s.try(i); ok && slices.EqualFunc(o.answers, now.answers, same) {
+			now = o
+			s.steps = slices.Delete(s.steps, i, i+1)
+		}
+	}
+	return now
+}
+
+// same reports whether two answers let the same pass, and are blocked by the same.
+func same(a, b *reach.Answer) bool {
+	return a.Verdict == b.Verdict && a.Full.Equal(b.Full) && a.Some.Equal(b.Some) && slices.EqualFunc(a.Blockers, b.Blockers, Alike)
+}
+
+// result says what the steps come to.
+func (s *search) result(now outcome) *Repair {
+	r := &Repair{After: now.answers, Estate: now.e}
+	before, left := causes(s.was), causes(now.answers)
+	told := make([]bool, len(s.steps))
+	cause := func(i int) {
+		f := s.steps[i].cause
+		f.Fixes = []diag.Fix{{Edits: s.steps[i].edits[s.steps[i].nth], Advice: adviceOf(f)}}
+		told[i] = true
+		r.Causes = append(r.Causes, f)
+	}
+	for _, b := range before { // in the order of the way
+		if i := slices.IndexFunc(s.steps, func(x step) bool { return Alike(x.cause, b) }); i >= 0 {
+			cause(i)
+		} else if has(left, b) {
+			r.Causes = append(r.Causes, b)
+		}
+	}
+	for i := range s.steps {
+		if !told[i] {
+			cause(i)
+		}
+	}
+	for _, b := range left {
+		if !has(r.Causes, b) {
+			r.Causes = append(r.Causes, b)
+		}
+	}
+	for i := range r.Causes {
+		f := &r.Causes[i]
+		if has(s.left, *f) {
+			f.Fixes = diag.Advise(f.Fix() + " (which cannot be written beside the others)")
+			r.Problem = fmt.Sprintf("the fix of %s cannot be written beside the others", f.Message)
+		}
+	}
+	r.number()
+	var asked []reach.Question
+	for _, a := range s.was {
+		asked = append(asked, a.Question)
+	}
+	d := grid.Compare(s.e, now.e, asked...)
+	r.Opens, r.Closes, r.Against = d.Opens, d.Closes, expect.Against(s.e, now.e)
+	return r
+}
+
+// number counts the causes that were fixed, and those that were not.
+func (r *Repair) number() {
+	r.Made, r.Unmade = 0, nil
+	for i := range r.Causes {
+		if len(r.Causes[i].Edits()) > 0 {
+			r.Made++
+		} else {
+			r.Unmade = append(r.Unmade, i)
+		}
+	}
+}
+
+func adviceOf(f diag.Finding) string {
+	for _, x := range f.Fixes {
+		if len(x.Edits) > 0 {
+			return x.Advice
+		}
+	}
+	return ""
+}
+
+// harm is how much steps close and break.
+func (r *Repair) harm() int {
+	n := len(r.Against)
+	for _, d := range r.Closes {
+		n += len(d.From) * len(d.To)
+	}
+	return n
+}
+
+// narrow takes fixes that do less, where those that do more close what passes today or break what is said of the estate;
+// as few of them as that takes.
+func (s *search) narrow(r *Repair) *Repair {
+	was := slices.Clone(s.steps)
+	for i := range s.steps {
+		s.steps[i].nth = len(s.steps[i].edits) - 1
+	}
+	now, ok := s.try(-1)
+	if !ok || !slices.EqualFunc(now.answers, r.After, same) {
+		s.steps = was
+		return r
+	}
+	least := s.result(now)
+	if least.harm() >= r.harm() {
+		s.steps = was
+		return r
+	}
+	tries := 0
+	for i := range s.steps {
+		for nth := range s.steps[i].nth { // as wide as does no more harm
+			if tries++; tries > maxNarrower {
+				return least
+			}
+			had := s.steps[i].nth
+			s.steps[i].nth = nth
+			if now, ok := s.try(-1); ok && slices.EqualFunc(now.answers, r.After, same) {
+				if x := s.result(now); x.harm() <= least.harm() {
+					least = x
+					break
+				}
+			}
+			s.steps[i].nth = had
+		}
+	}
+	return least
+}
