@@ -119,7 +119,8 @@ func (w *writer) rules(dir string, inList bool) string {
 }
 
 func (w *writer) writeNetwork(n int) {
-	w.line("  n%d:\n    range: %s\n    profile: {peer-routes: %v}\n    subnets:", n, list(w.network(n)), w.some(30))
+	ports := w.pick("", "", "", ", reply-ports: 40000-50000")
+	w.line("  n%d:\n    range: %s\n    profile: {peer-routes: %v%s}\n    subnets:", n, list(w.network(n)), w.some(30), ports)
 	for s := range subnets {
 		w.line("      s%d: {range: %s}", s, list(w.subnet(n, s)))
 	}
@@ -128,6 +129,12 @@ func (w *writer) writeNetwork(n int) {
 		public = fmt.Sprintf(", public: 203.0.113.%d", 200+n)
 	}
 	nat := fmt.Sprintf("10.%d.%d.200", n, n%2)
+	if w.six[n] != "" && w.some(50) { // a NAT of both families
+		nat = addresses(w.hosts(n, n%2, 200))
+		if public != "" && w.some(60) {
+			public = fmt.Sprintf(", public: [203.0.113.%d, \"2001:db8:aaaa::%d\"]", 200+n, n+1)
+		}
+	}
 	w.line("    gateways:\n      gate: {kind: internet, attached: %v%s}\n      nat: {kind: nat, in: s%d, address: %s%s}", w.some(85), w.pick("", "", "", "", ", arrives: in"), n%2, nat, public)
 	w.line("      six: {kind: egress}\n    tables:")
 	for i, name := range []string{"main", "t0", "t1", "in"} {

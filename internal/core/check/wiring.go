@@ -256,7 +256,11 @@ var sitesWithoutWayBack = Rule{"site-does-not-know", Wiring, "A route to a site 
 var strandedNATs = Rule{"stranded-nat", Wiring, "A NAT gateway with public addresses whose own subnet has no route to an internet gateway.", func(r *run) {
 	for _, n := range r.Networks {
 		for _, g := range n.NATs() {
-			if g.In != nil && len(g.Public) > 0 && !leadsOut(g.In.Table, true) {
+			egress := func(x *estate.Route) bool {
+				out, is := x.Via.(*estate.Gateway)
+				return is && out.Type == estate.EgressGateway
+			}
+			if g.In != nil && len(g.Public) > 0 && !leadsOut(g.In.Table, true) && !slices.ContainsFunc(g.In.Table.Routes, egress) {
 				r.report(diag.Error, g.At(), g.Place(), fmt.Sprintf("lead a default route of %s to an internet gateway", g.In.Table.Place()),
 					"NAT gateway %s sits in subnet %s, whose table has no route to an internet gateway", g.Name, g.In.ID())
 			}

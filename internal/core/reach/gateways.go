@@ -241,9 +241,9 @@ func (w *walker) strayReply(p packet) {
 	host := w.e.Owner(p.dst.Addr)
 	back := diag.Advise("lead the reply back by the way that the flow came")
 	if private, _ := host.AddrLike(p.dst.Addr); host.Nobody() || private != p.dst.Addr {
-		if !w.unexplained() {
+		if !w.unexplained() && !w.cut { // what stopped the way there says why the internet knows nobody to answer
 			f := diag.Finding{Code: NotCarried, Message: fmt.Sprintf("the internet does not carry %s into the estate", w.describe(p.dst)), Fixes: back}
-			if o := host.Object(); o != nil {
+			if o := w.from.object(); o != nil {
 				f.At, f.Place = o.At(), o.Place()
 			}
 			w.block(nil, f)

@@ -20,10 +20,19 @@ import (
 //go:embed testdata/port.yaml
 var port string
 
-// ask asks one question of the estate, after replacing some of its content.
+// exit is one with one way out for many networks, and a router that the internet's packets pass.
+//
+//go:embed testdata/exit.yaml
+var exitPlan string
+
+// ask asks one question of port, after replacing some of its content.
 func ask(t *testing.T, from, to, on string, change ...string) *Answer {
 	t.Helper()
-	content := port
+	return askOf(t, port, from, to, on, change...)
+}
+
+func askOf(t *testing.T, content, from, to, on string, change ...string) *Answer {
+	t.Helper()
 	for i := 0; i+1 < len(change); i += 2 {
 		require.Contains(t, content, change[i])
 		content = strings.Replace(content, change[i], change[i+1], 1)
@@ -52,12 +61,38 @@ func codes(a *Answer) string {
 	return strings.Join(out, " ")
 }
 
+// walked is a question, and what becomes of it: the verdict, the codes of all blockers, and after > whom the far end sees.
+type walked struct {
+	name, from, to, on string
+	change             []string
+	want               string
+}
+
+func checkWalks(t *testing.T, content string, all []walked) {
+	for _, c := range all {
+		a := askOf(t, content, c.from, c.to, c.on, c.change...)
+		got := strings.TrimSpace(string(a.Verdict) + " " + codes(a))
+		if len(a.SeenAs) > 0 {
+			got += " > " + a.SeenAs[0].String()
+		}
+		assert.Equal(t, c.want, got, "%s: %+v", c.name, a.Blockers)
+		for _, b := range a.Blockers {
+			assert.NotEmpty(t, b.Message, c.name)
+			assert.True(t, b.Fix() != "" || b.Code == "not-there", "%s: %s has no fix", c.name, b.Code)
+			assert.True(t, b.At.Known(), "%s: %s has no place", c.name, b.Code)
+		}
+	}
+}
+
+// sixes gives app and feed public IPv6 addresses, and feed a way back over the internet alone.
+var sixes = []string{"range: 10.144.0.0/20", `range: [10.144.0.0/20, "2001:db8:1::/48"]`, "app: {range: 10.144.1.0/24}", `app: {range: [10.144.1.0/24, "2001:db8:1:1::/64"]}`,
+	"range: 10.148.0.0/20\n    subnets: {feed: {range: 10.148.0.0/24}}", "range: [10.148.0.0/20, \"2001:db8:2::/48\"]\n    gateways: {far: {kind: internet}}\n    subnets: {feed: {range: [10.148.0.0/24, \"2001:db8:2::/64\"]}}",
+	"{to: 10.144.0.0/20, via: pair}]}}", `{to: 10.144.0.0/20, via: pair}, {to: "::/0", via: far}]}}`, "tcp/8443 from 10.144.0.0/20", "tcp/8443 from any",
+	"address: 10.144.1.10", `address: [10.144.1.10, "2001:db8:1:1::10"]`, "address: 10.148.0.10", `address: [10.148.0.10, "2001:db8:2::10"]`,
+	"private: {subnets: [app], routes: [", `private: {subnets: [app], routes: [{to: "2001:db8:2::/48", via: pair}, `}
+
 func TestWalks(t *testing.T) {
-	for _, c := range []struct {
-		name, from, to, on string
-		change             []string
-		want               string // the verdict, the codes of all blockers, and after > whom the far end sees
-	}{
+	checkWalks(t, port, []walked{
 		// Within one network.
 		{"same subnet", "shop", "jump", "tcp/443", nil, "open > 10.144.0.10"},
 		{"same subnet, past no list and no table", "bare", "db", "tcp/5432", nil, "blocked group-in"},
@@ -141,19 +176,43 @@ func TestWalks(t *testing.T) {
 		{"a workload that does not forward", "app", "yard", "tcp/443", []string{"{to: 10.150.0.0/20, via: spine}", "{to: 10.150.0.0/20, via: odd}"}, "blocked not-forwarding"},
 		{"an address that two networks have", "app", "feed", "tcp/8443", []string{"    range: 10.148.0.0/20\n    subnets: {feed: {range: 10.148.0.0/24}}", "    range: 10.144.0.0/20\n    subnets: {feed: {range: 10.144.1.0/24}}",
 			"{to: 10.144.0.0/20, via: pair}", "", "address: 10.148.0.10", "address: 10.144.1.77"}, "blocked overlap overlap"},
-	} {
-		a := ask(t, c.from, c.to, c.on, c.change...)
-		got := strings.TrimSpace(string(a.Verdict) + " " + codes(a))
-		if len(a.SeenAs) > 0 {
-			got += " > " + a.SeenAs[0].String()
-		}
-		assert.Equal(t, c.want, got, "%s: %+v", c.name, a.Blockers)
-		for _, b := range a.Blockers {
-			assert.NotEmpty(t, b.Message, c.name)
-			assert.True(t, b.Fix() != "" || b.Code == "not-there", "%s: %s has no fix", c.name, b.Code)
-			assert.True(t, b.At.Known(), "%s: %s has no place", c.name, b.Code)
-		}
-	}
+
+		// What decides between two that could.
+		{"replies to the ports of the source's network", "app", "db", "tcp/5432", []string{"allow tcp/1024-65535 to any", "allow tcp/32768-60999 to any", "    range: 10.144.0.0/20", "    profile: {reply-ports: 32768-60999}\n    range: 10.144.0.0/20"}, "open > 10.144.1.10"},
+		{"a route by hand beats one that installs itself", "feed", "app", "tcp/443", []string{"    tables: {main: {main: true, routes: [{to: 10.144.0.0/20, via: pair}]}}", "    profile: {peer-routes: true}\n    tables: {main: {main: true, routes: [{to: 10.144.0.0/20, via: blackhole}]}}"}, "blocked blackhole"},
+		{"the main table need not stand first", "bare", "feed", "tcp/8443", []string{"      main: {main: true, routes: []}\n", "", "via: spine}]}\n    groups", "via: spine}]}\n      main: {main: true, routes: []}\n    groups", "out: [allow tcp/1024", "out: [allow tcp/8443 to any, allow tcp/1024"}, "blocked no-route list-in"},
+		{"a NAT meets the list of its subnet", "app", "internet", "tcp/443", []string{"    lists:\n", "    lists:\n      gate: {subnets: [web], in: [deny tcp/443 from 10.144.1.0/24, allow any from any], out: [allow any to any]}\n"}, "blocked list-in"},
+		{"a reply that is led to the NAT that it is for", "app", "jump", "tcp/443", []string{"private: {subnets: [app], routes: [", "private: {subnets: [app], routes: [{to: 10.144.0.11/32, via: out}, ", "public: {subnets: [web], routes: [", "public: {subnets: [web], routes: [{to: 10.144.0.200/32, via: out}, "}, "open > 10.144.0.200"},
+		{"a reply to the NAT that its table leads to it", "app", "bare", "icmp", []string{"private: {subnets: [app], routes: [", "private: {subnets: [app], routes: [{to: 10.144.2.0/24, via: out}, ", "main: {main: true, routes: []", "main: {main: true, routes: [{to: 10.144.0.200/32, via: out}]", "bare: {in: booking/data, address: 10.144.2.11}", "bare: {in: booking/data, address: 10.144.2.11, groups: [data]}"}, "open > 10.144.0.200"},
+		{"what a NAT turns back goes by its table", "app", "internet", "tcp/443", []string{"public: {subnets: [web], routes: [", "public: {subnets: [web], routes: [{to: 10.144.1.0/24, via: blackhole}, "}, "blocked blackhole > 203.0.113.7"},
+		{"a reply that goes over the internet to an address that it carries", "app", "feed", "tcp/8443", sixes, "open > 10.144.1.10"},
+		{"a reply that goes over the internet, and no gateway lets it in", "app", "feed", "tcp/8443", append([]string{"kind: internet}", "kind: internet, attached: false}"}, sixes...), "partly no-internet-gateway > 10.144.1.10"},
+		{"a site is no way to another", "shop", "depot", "tcp/22", []string{"{to: 10.212.0.0/16, via: quay}", "{to: 10.213.0.0/16, via: quay}"}, "blocked not-behind site-does-not-know"},
+		{"a site that has the address, too", "shop", "feed", "tcp/8443", []string{"{to: 10.148.0.0/20, via: pair}, {to: 10.212", "{to: 10.148.0.0/20, via: quay}, {to: 10.212", "ranges: [10.212.0.0/16]", "ranges: [10.212.0.0/16, 10.148.0.0/20]"}, "blocked overlap"},
+	})
+}
+
+// TestPassingThrough tries networks that are only passed through, and workloads that forward.
+func TestPassingThrough(t *testing.T) {
+	checkWalks(t, exitPlan, []walked{
+		{"out over a hub", "roster", "internet", "tcp/443", nil, "open > 203.0.113.7"},
+		{"out over a hub, into no table", "roster", "internet", "tcp/443", []string{"{table: t, arrives: back}", "t"}, "blocked not-behind"},
+		{"out over a peering", "guide", "internet", "tcp/443", nil, "open > 203.0.113.7"},
+		{"out over a peering, into no table", "guide", "internet", "tcp/443", []string{", arrives: {exit: back}", ""}, "blocked not-behind"},
+		{"out from a site", "quay", "internet", "tcp/443", nil, "open > 203.0.113.7"},
+		{"out from a site, into no table", "quay", "internet", "tcp/443", []string{"link: exit, arrives: back", "link: exit"}, "blocked not-joined"},
+		{"in past a router", "internet", "web", "tcp/443", nil, "open"},
+		{"in past a router that lets nothing in", "internet", "web", "tcp/443", []string{"screens: {in: [any from any]", "screens: {in: []"}, "blocked group-in"},
+		{"in past a router that lets nothing out", "internet", "web", "tcp/443", []string{"screens: {in: [any from any], out: [any to any]", "screens: {in: [any from any], out: []"}, "blocked group-out"},
+		{"in past the list of the router's subnet", "internet", "web", "tcp/443", []string{"gate: {subnets: [guard], in: [allow", "gate: {subnets: [guard], in: [deny tcp/443 from any, allow"}, "blocked list-in"},
+		{"in past a router, past none", "internet", "web", "tcp/443", []string{"kind: internet, arrives: screen", "kind: internet", "screens: {in: [any from any]", "screens: {in: []"}, "open"},
+		{"in past a firewall that sees one direction", "internet", "web", "tcp/443", []string{"forwards: plain", "forwards: stateful"}, "blocked reply-bypasses"},
+		{"replies past a router that lets nothing in", "roster", "internet", "tcp/443", []string{"screens: {in: [any from any]", "screens: {in: []"}, "blocked group-in > 203.0.113.7"},
+		{"replies past a firewall that saw nothing", "roster", "internet", "tcp/443", []string{"forwards: plain", "forwards: stateful"}, "blocked reply-unknown > 203.0.113.7"},
+		{"a firewall before the NAT does not know the replies behind it", "logs", "internet", "tcp/443", []string{"forwards: plain", "forwards: stateful"}, "blocked reply-unknown > 203.0.113.7"},
+		{"over a hub link", "roster", "yard", "tcp/443", nil, "open > 10.144.0.10"},
+		{"over a hub link into another table", "roster", "yard", "tcp/443", []string{"north: r}}", "north: other}}"}, "blocked hub-no-route"},
+	})
 }
 
 // TestWhatPasses asks without a flow: the answer is the exact set.

@@ -24,6 +24,7 @@ type walker struct {
 	back    bool     // whether this is the reply
 	left    flow.Set // what has passed so far in this direction
 	stopped bool     // whether something on this way stops everything
+	cut     bool     // of a reply: whether something stopped everything on the way there
 	steps   int
 
 	// What became of the packet on its way, which its reply must undo.
@@ -117,14 +118,14 @@ func walkOnce(e *estate.Estate, q Question, fromSet, toSet address.Set) Way {
 
 // turn begins the way back.
 func (w *walker) turn(replies flow.Set) {
-	w.back, w.stopped, w.left, w.steps = true, false, replies, 0
+	w.back, w.cut, w.stopped, w.left, w.steps = true, w.stopped, false, replies, 0
 }
 
 // seenAs is whom the far end sees, where that is a few addresses.
 func (w *walker) seenAs() []netip.Addr {
 	switch {
-	case w.exit != nil:
-		return w.exit.public
+	case w.exit != nil && (!w.seen.IsValid() || w.seen.Addr == w.e.StandIn || slices.Contains(w.exit.public, w.seen.Addr)):
+		return w.exit.public // one of which the gateway chooses, unless something behind it has translated the packet again
 	case w.seen.IsValid() && (w.seen.side == nil || w.seen.side.single):
 		return []netip.Addr{w.seen.Addr}
 	}
