@@ -206,11 +206,11 @@ func (c *reachCall) surveyed(s *grid.Survey, fixed *repair.Repair) {
 	}
 }
 
-// numbers are those of the causes, from 1, that some blockers are among.
+// numbers are those of the causes, from 1, that are of the kind and at the place of some blockers.
 func numbers(blockers, causes []diag.Finding) string {
 	var words []string
 	for i, cause := range causes {
-		if slices.ContainsFunc(blockers, func(b diag.Finding) bool { return repair.Alike(b, cause) }) {
+		if slices.ContainsFunc(blockers, func(b diag.Finding) bool { return b.Same(&cause) }) {
 			words = append(words, fmt.Sprint(i+1))
 		}
 	}
