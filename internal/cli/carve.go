@@ -11,10 +11,11 @@ import (
 func carveCommand() *command {
 	return &command{
 		name:  "carve",
-		short: "gives every network and subnet without a range one",
+		short: "gives every network and subnet without a range one, and every host an address",
 		long: "Carve gives a range to every network with a size and to every tier's subnets that have none: from the named block of space, " +
 			"aligned, one subnet for each tier and zone, a tier's subnets side by side with room for another zone, and without moving anything " +
-			"that is there. It shows what it would do; with -write it puts the ranges into the plan and leaves every other byte as it was.",
+			"that is there. Workloads and NAT gateways without an address get the lowest free one of their subnet; those that are counted in a " +
+			"tier are spread over its subnets. It shows what it would do; with -write it puts the ranges into the plan and leaves every other byte as it was.",
 		examples: []example{
 			{"wendrik carve", "what would get which range"},
 			{"wendrik carve -why", "and for what reason"},
@@ -34,7 +35,7 @@ func carveCommand() *command {
 				if err := c.noArguments("carve", ""); err != nil {
 					return cannot, err
 				}
-				o, err := c.load(*name, ranged)
+				o, err := c.loadQuietly(*name, ranged)
 				if err != nil {
 					return cannot, err
 				}
@@ -105,9 +106,9 @@ func (c *call) finishCarve(r *carve.Result, src *text.Files, name, taken, column
 		if err := c.save(name, src, r.Changes, talk); err != nil {
 			return cannot, err
 		}
-		c.written(talk, "written to %s: the ranges of %s", clean(name), news(r))
+		c.written(talk, "written to %s: %s", clean(name), news(r))
 	case write:
-		c.written(talk, "%s is as it was: every network and subnet has its range", clean(name))
+		c.written(talk, "%s is as it was: every network and subnet has its range, and every host its address", clean(name))
 	case r.New():
 		if r.Uneditable != nil {
 			return cannot, uneditable(name, r.Uneditable)

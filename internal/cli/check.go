@@ -47,6 +47,7 @@ func checkCommand() *command {
 				} else if err != nil {
 					return cannot, err
 				}
+				c.tellWaits(o, anything)
 				r := c.checked(o, *only)
 				status := good
 				switch {
@@ -79,6 +80,7 @@ func unopened(name string, err error) *opened {
 type checked struct {
 	src      *text.Files
 	problems []diag.Finding // of the text
+	waits    []diag.Finding // what is not yet given
 	findings []diag.Finding // those of the rules, then those of expectations
 	expected []expect.Result
 	ruled    bool // whether the rules were run
@@ -88,7 +90,7 @@ type checked struct {
 
 // checked runs the rules on what can be read of a plan, and holds it against its expectations when all of it can.
 func (c *call) checked(o *opened, only string) *checked {
-	r := &checked{src: o.Plan.Files, problems: o.Problems, ruled: only != "expect" && !o.unread(), tried: !o.unread() && !slices.ContainsFunc(o.Problems, needed), samePlan: c.samePlan()}
+	r := &checked{src: o.Plan.Files, problems: o.Problems, waits: o.Waits, ruled: only != "expect" && !o.unread(), tried: !o.unread() && !slices.ContainsFunc(o.Problems, needed), samePlan: c.samePlan()}
 	if r.ruled {
 		for _, f := range check.Run(o.Estate) {
 			if (only == "all" || f.Severity == diag.Error) && !doubted(f, o.Problems) {
@@ -145,6 +147,17 @@ func (r *checked) count(s diag.Severity) int {
 	n := 0
 	for _, f := range r.findings {
 		if f.Severity == s {
+			n++
+		}
+	}
+	return n
+}
+
+// waiting counts the expectations that cannot be tried yet.
+func (r *checked) waiting() int {
+	n := 0
+	for _, x := range r.expected {
+		if x.Waits {
 			n++
 		}
 	}

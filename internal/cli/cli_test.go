@@ -138,11 +138,11 @@ func TestFixesSayWhatTheyClose(t *testing.T) {
 func TestJSONKeys(t *testing.T) {
 	mistakes := demo(t)
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "mistakes.csv"), []byte("range,owner\n10.0.0.0/24,a\nx,b\n10.0.0.0/25,c\n"), 0o644))
-	front := strings.Replace(read(t, mistakes), "workloads:\n", "workloads:\n  front: {in: booking/web-c, address: 10.144.1.10, groups: [shop], targets: [ticket-1]}\n", 1)
+	front := strings.Replace(read(t, mistakes), "workloads:\n", "workloads:\n  front: {in: booking/web-c, address: 10.144.1.10, groups: [shop], targets: [ticket-1]}\n  porter: {in: booking/app, count: 2}\n", 1)
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "front.yaml"), []byte(front), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "closing.yaml"), []byte(closing), 0o644))
 	for command, args := range map[string][]string{
-		"carve":               {"carve"},
+		"carve":               {"carve", "carve -plan front.yaml"},
 		"overlaps":            {"overlaps"},
 		"overlaps of a list":  {"overlaps -list mistakes.csv"},
 		"block":               {"block 10.144.0.0/20"},

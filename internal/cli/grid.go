@@ -6,6 +6,7 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/progress"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
@@ -176,7 +177,7 @@ func (g *gridCall) list(one reach.End, toOne bool, workloads []*estate.Workload)
 			}
 			t.add(w.Name, w.Subnet.ID(), string(a.Verdict), seenAs(x), by, passes)
 		} else {
-			t.add(w.Name, w.Subnet.ID(), string(a.Verdict), phrase.List(w.Public), passes)
+			t.add(w.Name, w.Subnet.ID(), string(a.Verdict), phrase.Names(w.Public, address.Word), passes)
 		}
 	}
 	if g.format != "text" {

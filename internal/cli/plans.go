@@ -94,10 +94,39 @@ func (s *screen) tellProblems(o *opened, then string) {
 	s.tell("%s in %s; %s", phrase.Count(len(o.Problems), "problem"), clean(o.label), then)
 }
 
+// maxWaits is how many things that are not yet given are told one by one.
+const maxWaits = 3
+
+// tellWaits tells what of what is needed is not yet given, and by which command it would be.
+func (s *screen) tellWaits(o *opened, needed func(problem text.Path) bool) {
+	var waits []diag.Finding
+	for _, f := range o.Waits {
+		if needed(f.Place) {
+			waits = append(waits, f)
+		}
+	}
+	for i, f := range waits {
+		if i == maxWaits && len(waits) > maxWaits+1 {
+			s.tell("not yet given: %d more", len(waits)-i)
+			break
+		}
+		s.tell("not yet given: %s (%s)", clean(f.Message), clean(o.Plan.Files.Where(f.At)))
+	}
+	if len(waits) > 0 {
+		s.tell("wendrik carve -write%s  gives that; it is left out of the answer until then", s.samePlan())
+	}
+}
+
 // load reads a plan for an answer that some parts of it are needed for. Its problems are told, all of them, and end the
 // command when one of them is in a part that is needed.
 func (s *screen) load(name string, needed func(problem text.Path) bool) (*opened, error) {
 	return s.loadFor(name, func(*estate.Estate) (func(text.Path) bool, error) { return needed, nil })
+}
+
+// loadQuietly is load for a command that gives what is not yet given.
+func (s *screen) loadQuietly(name string, needed func(problem text.Path) bool) (*opened, error) {
+	s.quiet = true
+	return s.load(name, needed)
 }
 
 // loadFor is load where the plan itself says what is needed; the error is that of asking for it.
@@ -111,6 +140,9 @@ func (s *screen) loadFor(name string, need func(e *estate.Estate) (needed func(p
 		return nil, errSaid
 	}
 	needed, err := need(o.Estate)
+	if err == nil && !s.quiet {
+		s.tellWaits(o, needed)
+	}
 	switch {
 	case len(o.Problems) == 0:
 		return o, err
@@ -133,6 +165,7 @@ func (s *screen) loadPart(name string) (o *opened, status func(int) int, err err
 	case err != nil:
 		return nil, nil, err
 	case len(o.Problems) == 0:
+		s.tellWaits(o, anything)
 		return o, func(answer int) int { return answer }, nil
 	case o.unread():
 		s.tellProblems(o, "nothing was done")

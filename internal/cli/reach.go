@@ -153,7 +153,7 @@ func (c *reachCall) many(from, to reach.Ends, asked flow.Set, format string) (re
 	for _, end := range []reach.Ends{from, to} {
 		if end.One == nil && len(end.Many) == 0 {
 			if w := end.Unsettled; w != nil {
-				return reach.Blocked, &usageError{fmt.Sprintf("workload %s lives in subnet %s, which has no range yet, so there is nothing to ask about", w.Name, w.Subnet.ID()), "wendrik carve -write" + c.samePlan() + "  gives it one"}
+				return reach.Blocked, &usageError{fmt.Sprintf("workload %s %s, so there is nothing to ask about", w.Name, w.Waiting()), "wendrik carve -write" + c.samePlan() + "  gives it one"}
 			}
 			return reach.Blocked, &usageError{fmt.Sprintf("%s has no workload with an address, so there is nothing to ask about", end.Name), "ask for one that has, or for an address in it"}
 		}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
@@ -18,7 +19,7 @@ func workloadCard(w *estate.Workload) *card {
 	k.fact("in", "%s", w.Plan.In.Value)
 	k.fact("address", "%s", phrase.List(w.Addrs))
 	if len(w.Public) > 0 {
-		k.fact("public", "%s", phrase.List(w.Public))
+		k.fact("public", "%s", phrase.Names(w.Public, address.Word))
 	}
 	if !w.Listens.Empty() {
 		k.fact("listens", "%s", listens(w))

@@ -56,16 +56,23 @@ func news(r *carve.Result) string {
 			words = append(words, phrase.Count(x.n, x.thing))
 		}
 	}
-	return phrase.And(words)
+	var both []string
+	if len(words) > 0 {
+		both = append(both, "ranges for "+phrase.And(words))
+	}
+	if n := len(r.Addresses); n > 0 {
+		both = append(both, "addresses for "+phrase.Count(n, "host"))
+	}
+	return phrase.And(both)
 }
 
 // carved shows a result to a person.
 func (c *call) carved(r *carve.Result, all, why bool) {
 	switch {
 	case r.New():
-		c.say("%s\n", strong.Sprintf("ranges for %s; nothing is written yet", news(r)))
+		c.say("%s\n", strong.Sprintf("%s; nothing is written yet", news(r)))
 	case len(r.Misfits) == 0:
-		c.say("%s", strong.Sprint("every network and subnet has its range"))
+		c.say("%s", strong.Sprint("every network and subnet has its range, and every host its address"))
 	}
 	networks := &sheet{header: []string{"network", "range", "from"}, wrap: -1}
 	for _, n := range r.Networks {
@@ -104,10 +111,18 @@ func (c *call) carved(r *carve.Result, all, why bool) {
 		}
 		aggregates.add(b.Network, b.Name, b.Block.String(), fmt.Sprint(b.Subnets), grouped(b.Free))
 	}
-	for _, t := range []*sheet{held, aggregates} {
+	hosts := &sheet{header: []string{"host", "subnet", "address"}, wrap: -1}
+	for _, a := range r.Addresses {
+		hosts.add(a.Name, a.Subnet, phrase.List(a.Addrs))
+	}
+	first := len(networks.rows) == 0 && len(rows.rows) == 0
+	for _, t := range []*sheet{held, aggregates, hosts} {
 		if len(t.rows) > 0 {
 			left := t.cut(maxRows)
-			c.say("")
+			if !first {
+				c.say("")
+			}
+			first = false
 			_ = c.write(t, "text")
 			if left > 0 {
 				c.say("%s", dim.Sprintf("%d more are left out; -format json lists all", left))
@@ -190,8 +205,17 @@ type carveOut struct {
 	Subnets    []carveSubnetOut    `json:"subnets"`
 	Held       []carveHeldOut      `json:"held"`
 	Aggregates []carveAggregateOut `json:"aggregates"`
+	Addresses  []carveAddressOut   `json:"addresses"`
 	Misfits    []findingOut        `json:"misfits"`
 	Findings   []findingOut        `json:"findings"`
+}
+
+type carveAddressOut struct {
+	Name    string   `json:"name"`
+	Kind    string   `json:"kind"`
+	Subnet  string   `json:"subnet"`
+	Address []string `json:"address"`
+	Why     string   `json:"why"`
 }
 
 type carveNetworkOut struct {
@@ -235,7 +259,7 @@ type carveAggregateOut struct {
 }
 
 func carveJSON(r *carve.Result, findings []diag.Finding, src *text.Files) carveOut {
-	out := carveOut{[]carveNetworkOut{}, []carveSubnetOut{}, []carveHeldOut{}, []carveAggregateOut{}, findingsJSON(r.Misfits, src), findingsJSON(findings, src)}
+	out := carveOut{[]carveNetworkOut{}, []carveSubnetOut{}, []carveHeldOut{}, []carveAggregateOut{}, []carveAddressOut{}, findingsJSON(r.Misfits, src), findingsJSON(findings, src)}
 	for _, n := range r.Networks {
 		out.Networks = append(out.Networks, carveNetworkOut{n.Name, n.Range.String(), n.Block, string(n.State), n.Why})
 	}
@@ -248,6 +272,13 @@ func carveJSON(r *carve.Result, findings []diag.Finding, src *text.Files) carveO
 	}
 	for _, b := range r.Aggregates {
 		out.Aggregates = append(out.Aggregates, carveAggregateOut{b.Network, b.Name, b.Block.String(), b.Subnets, b.Free})
+	}
+	for _, a := range r.Addresses {
+		kind := "workload"
+		if a.NAT {
+			kind = "nat gateway"
+		}
+		out.Addresses = append(out.Addresses, carveAddressOut{a.Name, kind, a.Subnet, addrTexts(a.Addrs), a.Why})
 	}
 	return out
 }

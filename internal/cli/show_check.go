@@ -58,6 +58,9 @@ const maxChecked = 100
 func (c *call) checkedText(r *checked) {
 	errors, warnings := r.count(diag.Error), r.count(diag.Warning)
 	held := fmt.Sprintf("%d of %s hold", r.holding(), phrase.Count(len(r.expected), "expectation"))
+	if waiting := r.waiting(); waiting > 0 {
+		held += fmt.Sprintf(", %d cannot be tried yet", waiting)
+	}
 	switch {
 	case !r.tried:
 		held = "expectations were not tried"
@@ -111,6 +114,7 @@ type checkOut struct {
 	Errors       int              `json:"errors"`
 	Warnings     int              `json:"warnings"`
 	Findings     []findingOut     `json:"findings"`
+	NotYetGiven  []findingOut     `json:"not_yet_given"`
 	Expectations []expectationOut `json:"expectations"`
 }
 
@@ -118,6 +122,7 @@ type expectationOut struct {
 	Text    string `json:"text"`
 	Where   string `json:"where"`
 	Holds   bool   `json:"holds"`
+	Waits   bool   `json:"waits"`
 	Pairs   int    `json:"pairs"`
 	Against int    `json:"against"`
 	From    string `json:"from"`
@@ -127,9 +132,9 @@ type expectationOut struct {
 }
 
 func checkJSON(r *checked) checkOut {
-	out := checkOut{r.count(diag.Error) + len(r.problems), r.count(diag.Warning), findingsJSON(r.all(), r.src), []expectationOut{}}
+	out := checkOut{r.count(diag.Error) + len(r.problems), r.count(diag.Warning), findingsJSON(r.all(), r.src), findingsJSON(r.waits, r.src), []expectationOut{}}
 	for _, x := range r.expected {
-		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Pairs, x.Against, "", "", x.Why, r.fixOf(x)}
+		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Waits, x.Pairs, x.Against, "", "", x.Why, r.fixOf(x)}
 		if x.Counter != nil {
 			one.From, one.To = x.Counter.From.Name, x.Counter.To.Name
 		}

@@ -7,6 +7,7 @@ import (
 
 	pretty "github.com/jedib0t/go-pretty/v6/text"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/phrase"
@@ -200,7 +201,7 @@ func verdictColumn(at int) func(int, string) pretty.Colors {
 
 // seenAs lists as whom the internet sees a workload.
 func seenAs(x grid.One) string {
-	seen := phrase.List(x.SeenAs)
+	seen := phrase.Names(x.SeenAs, address.Word)
 	if !x.Answer.ByChance() {
 		return seen
 	}

@@ -110,7 +110,7 @@ func hopWhat(h reach.Hop) string {
 	case reach.SiteLinked:
 		return "its link leads into network " + h.Into.ID()
 	case reach.OutSeenAs:
-		return fmt.Sprintf("seen as %s, %s", phrase.Or(h.Addrs), ownerOf(h))
+		return fmt.Sprintf("seen as %s, %s", seenWords(h.Addrs), ownerOf(h))
 	case reach.OutByChance:
 		return "out under an address of the cloud's choosing, which may change at any time"
 	case reach.ReplyOut:

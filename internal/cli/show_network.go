@@ -6,6 +6,7 @@ import (
 
 	pretty "github.com/jedib0t/go-pretty/v6/text"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
 )
@@ -31,7 +32,7 @@ func networkCard(n *estate.Network) *card {
 	k.part("held parts", held)
 	gateways := &sheet{header: []string{"gateway", "kind", "in", "address", "seen as"}, wrap: -1}
 	for _, g := range n.Gateways {
-		gateways.add(g.Name, gatewayKind(g), subnetName(g.In), phrase.List(g.Addrs), phrase.List(g.Public))
+		gateways.add(g.Name, gatewayKind(g), subnetName(g.In), phrase.List(g.Addrs), phrase.Names(g.Public, address.Word))
 	}
 	k.part("gateways", gateways)
 	tables := &sheet{header: []string{"table", "for", "routes"}, right: map[int]bool{2: true}, wrap: 1}
@@ -91,7 +92,7 @@ func subnetsSheet(subnets []*estate.Subnet) *sheet {
 func workloadsSheet(all []*estate.Workload) *sheet {
 	t := &sheet{header: []string{"workload", "subnet", "address", "public", "groups", "listens"}, wrap: 5}
 	for _, w := range all {
-		t.add(w.Name, w.Subnet.Name, phrase.List(w.Addrs), phrase.List(w.Public), phrase.Names(w.Groups, groupName), listens(w))
+		t.add(w.Name, w.Subnet.Name, phrase.List(w.Addrs), phrase.Names(w.Public, address.Word), phrase.Names(w.Groups, groupName), listens(w))
 	}
 	return t
 }
@@ -129,9 +130,9 @@ func subnetCard(s *estate.Subnet) *card {
 	inside := &sheet{header: []string{"address", "host", "public", "groups", "listens"}, wrap: 4}
 	for _, h := range s.Hosts() {
 		if w := h.Workload; w != nil {
-			inside.add(h.Addr.String(), w.Name, phrase.List(w.Public), phrase.Names(w.Groups, groupName), listens(w))
+			inside.add(h.Addr.String(), w.Name, phrase.Names(w.Public, address.Word), phrase.Names(w.Groups, groupName), listens(w))
 		} else {
-			inside.add(h.Addr.String(), "NAT gateway "+h.NAT.Name, phrase.List(h.NAT.Public), "", "")
+			inside.add(h.Addr.String(), "NAT gateway "+h.NAT.Name, phrase.Names(h.NAT.Public, address.Word), "", "")
 		}
 	}
 	k.part("taken addresses", inside)
@@ -252,7 +253,7 @@ func gatewayCard(g *estate.Gateway) *card {
 		k.fact("address", "%s", phrase.List(g.Addrs))
 	}
 	if len(g.Public) > 0 {
-		k.fact("public", "%s", phrase.List(g.Public))
+		k.fact("public", "%s", phrase.Names(g.Public, address.Word))
 	}
 	routes := &sheet{header: []string{"table", "to", "for", "line"}, right: map[int]bool{3: true}, wrap: 2}
 	for _, t := range g.Network.Tables {

@@ -38,7 +38,7 @@ func (c *reachCall) reached(a *reach.Answer, fixed *repair.Repair) {
 		c.say("%s  from %s to %s passes what the ways below let through", colour.Sprint(string(a.Verdict)), from, to)
 	}
 	if len(a.SeenAs) > 0 && (a.To.Internet || a.SeenAs[0] != privateOf(a.From)) {
-		c.say("      %s sees it as %s", to, phrase.Or(a.SeenAs))
+		c.say("      %s sees it as %s", to, seenWords(a.SeenAs))
 	}
 	for _, n := range a.Notes {
 		c.say("      note: %s", c.wrap(12, clean(noteText(n))))

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
@@ -101,7 +102,7 @@ func reachJSON(a *reach.Answer, fixed *repair.Repair, src *text.Files) reachOut 
 		InPart: a.Some.Minus(a.Full).Words(), SeenAll: addrTexts(a.SeenAs), Forward: []hopOut{}, Back: []hopOut{}, Blockers: findingsJSON(a.Blockers, src),
 		Notes: notesText(a.Notes), Targets: []targetOut{}, Ways: waysJSON(a, src), Effect: effectJSON(fixed), Pairs: 1, Parts: []partedOut{}}
 	if len(a.SeenAs) > 0 {
-		out.SeenAs = a.SeenAs[0].String()
+		out.SeenAs = address.Word(a.SeenAs[0])
 	}
 	for _, t := range a.Targets {
 		out.Targets = append(out.Targets, targetOut{t.To.Name, outcomeJSON(t.Outcome, t.Flows)})

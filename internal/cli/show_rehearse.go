@@ -168,7 +168,7 @@ func target(e *estate.Estate, t *rehearse.Try) string {
 func saysOf(t *rehearse.Try) string {
 	switch {
 	case t.Says && len(t.SeenAs) > 0:
-		return "it passes, seen as " + phrase.Or(t.SeenAs)
+		return "it passes, seen as " + seenWords(t.SeenAs)
 	case t.Says:
 		return "it passes"
 	}

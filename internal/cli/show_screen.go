@@ -25,6 +25,7 @@ type screen struct {
 	terminal bool   // whether results go to one
 	told     bool   // whether all else does
 	plan     string // the plan that was read, as it was named
+	quiet    bool   // whether what is not yet given is not told
 }
 
 // answer is where results go, and remembers whether they could be written.

@@ -2,7 +2,9 @@ package cli
 
 import (
 	"net/netip"
+	"strings"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
 )
@@ -86,7 +88,10 @@ func addrText(a netip.Addr) string {
 func addrTexts(all []netip.Addr) []string {
 	out := make([]string, 0, len(all))
 	for _, a := range all {
-		out = append(out, a.String())
+		out = append(out, address.Word(a))
 	}
 	return out
 }
+
+// seenWords names addresses of which any may be seen.
+func seenWords(all []netip.Addr) string { return strings.Join(addrTexts(all), " or ") }

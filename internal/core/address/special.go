@@ -108,12 +108,24 @@ var public = func() Set {
 			hidden = append(hidden, s.Range)
 		}
 	}
-	return All().Minus(SetOf(hidden...)).Union(SetOf(carried...))
+	return All().Minus(SetOf(hidden...)).Union(SetOf(append(carried, StandIns)...))
 }()
 
-// Public is the set of addresses that the internet carries, counting the documentation ranges as public.
+// StandIns are addresses of reserved space (RFC 1112 section 4), which no plan can hold and no network has: they stand for
+// public addresses that a cloud has yet to give, so that packets can be told apart by them. They are never shown.
+var StandIns = netip.MustParsePrefix("240.0.0.0/8")
+
+// Word is how answers name an address: itself, or as the plan does where it stands for one that a cloud has yet to give.
+func Word(a netip.Addr) string {
+	if StandIns.Contains(a) {
+		return "assigned"
+	}
+	return a.String()
+}
+
+// Public is the set of addresses that the internet carries, counting the documentation ranges and the stand-ins as public.
 func Public() Set { return public }
 
 // IsPublic reports whether the internet carries a: it is not private, shared, loopback, link-local, multicast or
-// otherwise special, or it stands in a documentation range.
+// otherwise special, or it stands in a documentation range or for one that a cloud has yet to give.
 func IsPublic(a netip.Addr) bool { return public.Contains(a) }

@@ -81,6 +81,7 @@ type Result struct {
 	Networks   []Network
 	Subnets    []Subnet // in the order of the plan, new ones after those that were there
 	Held       []Held
+	Addresses  []Address   // of workloads and NAT gateways that had none
 	Aggregates []Aggregate // those that got a block
 	Misfits    []diag.Finding
 	Renamed    []diag.Finding // rules and routes that mean somebody else from now on
@@ -99,7 +100,7 @@ func Estate(e *estate.Estate, taken ...space.Taken) *Result {
 	for _, n := range e.Networks {
 		expected += len(n.Subnets)
 		for _, t := range n.Tiers {
-			expected += max(0, len(placesOf(n, t))-len(t.Subnets))
+			expected += max(0, len(n.Places(t))-len(t.Subnets))
 		}
 	}
 	c.Subnets = slices.Grow(c.Subnets, expected)
@@ -107,6 +108,7 @@ func Estate(e *estate.Estate, taken ...space.Taken) *Result {
 	for _, n := range e.Networks {
 		c.network(n)
 	}
+	c.hosts()
 	c.verify()
 	c.meanings()
 	return &c.Result

@@ -139,7 +139,7 @@ func (c *carver) withinLimits(n *estate.Network, size plan.Number, place text.Pa
 
 // tierNeeds are the needs of one tier: one for each zone or region, and one more for each subnet beyond that.
 func (c *carver) tierNeeds(n *estate.Network, t *estate.Tier, families [2]bool) ([]*need, *tierSize) {
-	places := placesOf(n, t)
+	places := n.Places(t)
 	place := t.Place()
 	if len(places) == 0 {
 		c.misfit(t.At(), place, noZones, "add  region:  to the network and zones to the region",
@@ -233,34 +233,6 @@ func (c *carver) tierSize(n *estate.Network, t *estate.Tier, needs []*need, plac
 		return nil
 	}
 	return size
-}
-
-// placesOf are the zones or regions that want a subnet of a tier each; one empty word where subnets live anywhere.
-func placesOf(n *estate.Network, t *estate.Tier) []string {
-	var places []string
-	switch n.Profile.SubnetsIn {
-	case profile.OneZone:
-		if len(t.Plan.Zones) > 0 {
-			for _, z := range t.Plan.Zones {
-				places = append(places, z.Value)
-			}
-			return places
-		}
-		for _, r := range n.Regions {
-			for _, z := range r.Zones {
-				places = append(places, z.Value)
-			}
-		}
-		return places
-	case profile.OneRegion:
-		for _, r := range n.Regions {
-			places = append(places, r.Name.Value)
-		}
-		if len(places) > 0 {
-			return places
-		}
-	}
-	return []string{""}
 }
 
 // finish writes down what became of a network's needs: rows, and the edits that write new ranges.

@@ -337,8 +337,8 @@ var idlePublic = Rule{"idle-public", Wiring, "A workload with a public address i
 	for _, w := range r.Workloads {
 		// Where packets come back into the network and look into a table, that may lead them out.
 		if len(w.Public) > 0 && w.Subnet != nil && !leadsOut(w.Subnet.Table, true) && len(w.Subnet.Network.Doors()) == 0 {
-			r.report(diag.Warning, w.Plan.Public[0].At, w.Place().To("public"), fmt.Sprintf("lead a default route of %s to an internet gateway, or take the address out", w.Subnet.Table.Place()),
-				"workload %s has the public address %s, and the table of its subnet %s has no route to an internet gateway", w.Name, w.Public[0], w.Subnet.ID())
+			r.report(diag.Warning, publicAt(w), w.Place().To("public"), fmt.Sprintf("lead a default route of %s to an internet gateway, or take the address out", w.Subnet.Table.Place()),
+				"workload %s has the public address %s, and the table of its subnet %s has no route to an internet gateway", w.Name, address.Word(w.Public[0]), w.Subnet.ID())
 		}
 	}
 }}
@@ -402,4 +402,15 @@ func covers(a, b estate.Rule) bool {
 		return address.SetOf(p.Range)
 	}
 	return ranges(a.Peer).Covers(ranges(b.Peer))
+}
+
+// publicAt is where the plan gives a workload its public address.
+func publicAt(w *estate.Workload) text.Pos {
+	switch {
+	case len(w.Plan.Public) > 0:
+		return w.Plan.Public[0].At
+	case w.Plan.Assigned.Given():
+		return w.Plan.Assigned.At
+	}
+	return w.At()
 }

@@ -20,6 +20,8 @@ type Severity string
 const (
 	Error   Severity = "error"
 	Warning Severity = "warning"
+	// Pending is what is not yet given, and no mistake: another command gives it.
+	Pending Severity = "pending"
 )
 
 // A Finding is one thing that is wrong or doubtful in a plan.

@@ -40,7 +40,7 @@ func (e *Estate) With(c text.Changes) (*Estate, []diag.Finding, error) {
 
 // build binds the names of a plan. What cannot be bound is left out and reported.
 func build(p *plan.Plan, found *diag.Bag) *Estate {
-	b := &builder{found: found, e: &Estate{Plan: p, scope: scope{}, public: make(map[netip.Addr]Host, len(p.Workloads)/8)}}
+	b := &builder{found: found, waits: &diag.Bag{}, e: &Estate{Plan: p, scope: scope{}, public: make(map[netip.Addr]Host, len(p.Workloads)/8)}}
 	b.e.Profile = p.Profile.On(profile.BuiltIn[len(profile.BuiltIn)-1])
 	b.regions()
 	b.space()
@@ -60,7 +60,9 @@ func build(p *plan.Plan, found *diag.Bag) *Estate {
 	b.imports()
 	b.rules()
 	b.expectations()
+	b.assign()
 	b.freeze()
+	b.e.Waits = b.waits.All()
 	return b.e
 }
 
@@ -100,7 +102,7 @@ func (e *Estate) findOutside() address.Set {
 			ours = append(ours, address.Single(a))
 		}
 	}
-	return address.Public().Minus(address.SetOf(ours...))
+	return address.Public().Minus(address.SetOf(append(ours, address.StandIns)...))
 }
 
 // findStandIn is a documentation address (RFC 5737) of the internet where one is left.
@@ -114,6 +116,7 @@ func (e *Estate) findStandIn() netip.Addr {
 type builder struct {
 	e        *Estate
 	found    *diag.Bag
+	waits    *diag.Bag    // what is not yet given
 	searched int          // names looked through
 	room     []netip.Addr // for lists of addresses
 	places   []*Group     // for lists of groups
@@ -152,12 +155,20 @@ func (b *builder) sideBySide(n int, do func(b *builder, from, to int)) {
 	each := make([]*builder, parts)
 	var all sync.WaitGroup
 	for i := range each {
-		each[i] = &builder{e: b.e, found: &diag.Bag{}}
+		each[i] = &builder{e: b.e, found: &diag.Bag{}, waits: &diag.Bag{}}
 		all.Go(func() { do(each[i], i*n/parts, (i+1)*n/parts) })
 	}
 	all.Wait()
 	for _, part := range each {
 		b.found.Take(part.found)
+		b.waits.Take(part.waits)
+	}
+}
+
+// wait notes what is not yet given, and what would give it.
+func (b *builder) wait(at text.Pos, in spot, by, format string, args ...any) {
+	if !b.waits.Full() {
+		b.waits.Add(diag.Finding{Code: notYetGiven, Severity: diag.Pending, At: at, Place: in.path(), Message: fmt.Sprintf(format, args...), Fixes: diag.Advise(by)})
 	}
 }
 
@@ -237,6 +248,34 @@ func (b *builder) subnet(n *Network, t plan.Text, in spot) *Subnet {
 	t.Value = within(n, t.Value)
 	return lookup[*Subnet](b, n, n.scope, SubnetKind, t, in)
 }
+
+// subnetsNamed are the subnets of a network that a word names: one, or those of a tier. A subnet that carve would make is
+// waited for.
+func (b *builder) subnetsNamed(n *Network, t plan.Text, in spot) []*Subnet {
+	name := within(n, t.Value)
+	tier := n.Tier(name)
+	switch s := n.Subnet(name); {
+	case s != nil && tier != nil && s.Tier != tier:
+		b.report(t.At, in, twoMeanings, "give one of them another name", "%q names both a tier and a subnet of network %s that is not of that tier", name, n.Name)
+		return nil
+	case s != nil && tier == nil:
+		return []*Subnet{s}
+	case tier != nil && len(tier.Subnets) == 0:
+		b.wait(t.At, in, byCarve, "tier %s has no subnets", tier.ID())
+		return nil
+	case tier != nil:
+		return tier.Subnets
+	case n.wouldCarve(name):
+		b.wait(t.At, in, byCarve, "subnet %s/%s is not there", n.Name, name)
+		return nil
+	}
+	t.Value = name
+	b.unknown(t, in, "subnet of network "+n.Name, func() []string { return n.scope.names(SubnetKind, TierKind) })
+	return nil
+}
+
+// byCarve is what gives subnets, ranges and addresses.
+const byCarve = "carve gives it"
 
 // within is a name inside a network, where that may be written with the network's own.
 func within(n *Network, name string) string {

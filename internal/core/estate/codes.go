@@ -38,4 +38,7 @@ const (
 	notJoined       diag.Code = "not-joined"
 	nameTwice       diag.Code = "name-twice"
 	noHubTable      diag.Code = "no-hub-table"
+	twoMeanings     diag.Code = "two-meanings"
+	notYetGiven     diag.Code = "not-yet-given"
+	tooManyOf       diag.Code = "too-many"
 )

@@ -18,10 +18,12 @@ import (
 type Estate struct {
 	Plan      *plan.Plan
 	Problems  []diag.Finding // of the text; what they speak of is left out
+	Waits     []diag.Finding // what is not yet given, and by what it would be; it is left out likewise
 	Profile   profile.Profile
 	Blocks    []*Block
 	Networks  []*Network
 	Workloads []*Workload
+	Sets      []*Set
 	Peerings  []*Peering
 	Hubs      []*Hub
 	HubLinks  []*HubLink
@@ -117,6 +119,13 @@ type Subnet struct {
 	Workloads []*Workload
 }
 
+// Set is as many workloads of one kind as the plan counts.
+type Set struct {
+	Plan    *plan.Workload
+	Name    string
+	Members []*Workload
+}
+
 // Gateway is an internet gateway, an egress-only gateway or a NAT gateway.
 type Gateway struct {
 	Plan     *plan.Gateway
@@ -128,6 +137,7 @@ type Gateway struct {
 	Addrs    []netip.Addr
 	Serves   []*Subnet
 	Public   []netip.Addr
+	Assigned bool    // whether the cloud gives its public address, and Public has one that stands for it
 	Born     bool    // whether it came with the network, and the plan does not write it
 	Door     *Subnet // where what an internet gateway brings looks into a table; nil when it gets to the network's ranges alone
 }
@@ -232,9 +242,12 @@ type Workload struct {
 	Plan        *plan.Workload
 	Index       int // its number in Estate.Workloads
 	Name        string
-	Subnet      *Subnet
+	Set         *Set    // that it is one of; nil for a workload alone
+	Tier        *Tier   // where the plan puts it, when that is no subnet
+	Subnet      *Subnet // nil where only its tier is known
 	Addrs       []netip.Addr
 	Public      []netip.Addr
+	Assigned    bool // whether the cloud gives its public address, and Public has one that stands for it
 	Groups      []*Group
 	Listens     flow.Set
 	Forwards    Forwarding

@@ -19,7 +19,7 @@ import (
 func (b *builder) gateways(n *Network) {
 	for _, p := range n.Plan.Gateways {
 		g := &Gateway{Plan: p, Name: p.Name.Value, Network: n, Type: GatewayType(p.Kind.Value),
-			Attached: !p.Attached.Given() || p.Attached.Value, Addrs: b.addrs(p.Addrs), Public: b.addrs(p.Public)}
+			Attached: !p.Attached.Given() || p.Attached.Value, Addrs: b.addrs(p.Addrs), Public: b.addrs(p.Public), Assigned: p.Assigned.Given()}
 		if !p.Kind.Given() {
 			g.Type = NATGateway // the kind has been reported; this one leads nobody out
 		}
@@ -55,6 +55,8 @@ func (b *builder) outerGateway(g *Gateway) {
 		extra = p.Addrs[0].At
 	case len(p.Public) > 0:
 		extra = p.Public[0].At
+	case p.Assigned.Given():
+		extra = p.Assigned.At
 	case len(p.Serves) > 0:
 		extra = p.Serves[0].At
 	default:
@@ -68,9 +70,7 @@ func (b *builder) nat(g *Gateway) {
 	n, p := g.Network, g.Plan
 	if n.Profile.NATServes {
 		for _, t := range p.Serves {
-			if s := b.subnet(n, t, spot{g, "serves"}); s != nil {
-				g.Serves = append(g.Serves, s)
-			}
+			g.Serves = append(g.Serves, b.subnetsNamed(n, t, spot{g, "serves"})...)
 		}
 		switch {
 		case p.In.Given():
@@ -90,12 +90,13 @@ func (b *builder) nat(g *Gateway) {
 		b.report(p.Name.At, spot{g, ""}, natKind, "write  in: SUBNET  and  address: ...", "NAT gateway %s sits in no subnet", g.Name)
 		return
 	}
-	g.In = b.subnet(n, p.In, spot{g, "in"})
-	if g.In == nil {
+	some := b.subnetsNamed(n, p.In, spot{g, "in"})
+	if len(some) == 0 {
 		return
 	}
-	if len(p.Addrs) == 0 && len(g.In.Ranges) > 0 {
-		b.report(p.Name.At, spot{g, ""}, missingKey, fmt.Sprintf("add  address:  with one of %s", phrase.List(g.In.Ranges)), "NAT gateway %s has no address", g.Name)
+	g.In = homeOf(some, p.Addrs)
+	if len(p.Addrs) == 0 {
+		b.wait(p.Name.At, spot{g, ""}, byCarve, "NAT gateway %s has no address", g.ID())
 	}
 	for _, a := range p.Addrs {
 		b.claim(g.In, a, Host{NAT: g}, spot{g, "address"})
@@ -103,6 +104,16 @@ func (b *builder) nat(g *Gateway) {
 			b.e.public[a.Addr] = own // the internet carries it as it is
 		}
 	}
+}
+
+// homeOf is the subnet of some that holds an address of a host; the first where none does.
+func homeOf(some []*Subnet, addrs []plan.Addr) *Subnet {
+	for _, s := range some {
+		if slices.ContainsFunc(addrs, func(a plan.Addr) bool { return s.Holds(a.Addr) }) {
+			return s
+		}
+	}
+	return some[0]
 }
 
 // claim gives a private address in a subnet to a host, or reports why it cannot be its own.
@@ -143,7 +154,7 @@ func (b *builder) claim(s *Subnet, a plan.Addr, who Host, in spot) {
 
 // claimPublic gives a public address to a host, or reports why it cannot be its own.
 func (b *builder) claimPublic(a plan.Addr, who Host, in spot) {
-	if !address.IsPublic(a.Addr) {
+	if !address.IsPublic(a.Addr) || address.StandIns.Contains(a.Addr) {
 		why := "special"
 		if s, found := address.SpecialOf(address.Single(a.Addr)); found {
 			why = fmt.Sprintf("%s, %s", s.Name, s.Source)
@@ -162,20 +173,44 @@ func (b *builder) claimPublic(a plan.Addr, who Host, in spot) {
 	b.e.public[a.Addr] = who
 }
 
+// maxWorkloads is how many workloads a plan may come to, with all that it counts.
+const maxWorkloads = 500_000
+
 // startWorkloads begins to read the workloads, as far as that takes no networks, and gives what waits for it to end.
 func (b *builder) startWorkloads() (wait func() []Workload) {
 	given := b.e.Plan.Workloads
-	all := make([]Workload, len(given))
-	names := make(map[string]Object, len(given))
-	b.e.scope[WorkloadKind], b.e.scope[NetworkKind] = names, map[string]Object{} // from here on, nobody writes to the scope itself
-	own := &builder{e: b.e, found: &diag.Bag{}}
+	total := 0
+	for _, p := range given {
+		total += max(1, p.Count.Value)
+		if total > maxWorkloads {
+			b.report(p.Count.At, spot{key: "workloads"}, tooManyOf, "split the estate into plans of their own", "the plan counts more than %d workloads", maxWorkloads)
+			total -= max(1, p.Count.Value)
+			p.Count = plan.Number{}
+			total++
+		}
+	}
+	all := make([]Workload, total)
+	names, sets := make(map[string]Object, total), map[string]Object{}
+	b.e.scope[WorkloadKind], b.e.scope[SetKind], b.e.scope[NetworkKind] = names, sets, map[string]Object{} // from here on, nobody writes to the scope itself
+	own := &builder{e: b.e, found: &diag.Bag{}, waits: b.waits}
 	var reading sync.WaitGroup
 	reading.Go(func() {
-		for i := range all {
-			own.workload(&all[i], i)
-			if _, taken := names[all[i].Name]; !taken {
-				names[all[i].Name] = &all[i]
+		i := 0
+		for _, p := range given {
+			if p.Count.Given() {
+				i = own.set(all, i, p, names)
+				continue
 			}
+			own.workload(&all[i], i, p)
+			if other, taken := names[all[i].Name]; !taken {
+				names[all[i].Name] = &all[i]
+			} else if of := other.(*Workload).Set; of != nil {
+				own.report(p.Name.At, spot{&all[i], ""}, nameTwice, "give it another name", "%s is already the name of one of %s", p.Name.Value, of.Name)
+			}
+			if len(p.Each) > 0 {
+				own.report(p.Each[0][0].At, spot{&all[i], "addresses"}, wrongKey, "write  address:,  or say how many with  count:", "%s has addresses and no count", p.Name.Value)
+			}
+			i++
 		}
 	})
 	return func() []Workload {
@@ -185,11 +220,43 @@ func (b *builder) startWorkloads() (wait func() []Workload) {
 	}
 }
 
+// set reads as many workloads as the plan counts, from number i on, and gives the number of the next.
+func (b *builder) set(all []Workload, i int, p *plan.Workload, names map[string]Object) int {
+	s := &Set{Plan: p, Name: p.Name.Value}
+	b.e.Sets = append(b.e.Sets, s)
+	b.e.scope[SetKind][s.Name] = s
+	if len(p.Addrs) > 0 {
+		b.report(p.Addrs[0].At, spot{s, "address"}, wrongKey, "write  addresses:  with one for each", "%s counts %d, and has one address", s.Name, p.Count.Value)
+	}
+	if len(p.Each) > p.Count.Value {
+		b.report(p.Each[p.Count.Value][0].At, spot{s, "addresses"}, wrongKey, "take those out that are gone, or raise the count", "%s counts %d, and has %d addresses", s.Name, p.Count.Value, len(p.Each))
+	}
+	for nth := range p.Count.Value {
+		one := *p
+		one.Name.Value = fmt.Sprintf("%s-%d", p.Name.Value, nth+1)
+		one.Addrs = nil
+		if nth < len(p.Each) {
+			one.Addrs = p.Each[nth]
+		}
+		w := &all[i]
+		b.workload(w, i, &one)
+		w.Set = s
+		s.Members = append(s.Members, w)
+		if _, taken := names[w.Name]; taken {
+			b.report(p.Name.At, spot{s, ""}, nameTwice, "give one of them another name", "%s is the name of a workload, and would be that of number %d of %s", w.Name, nth+1, s.Name)
+		} else {
+			names[w.Name] = w
+		}
+		i++
+	}
+	return i
+}
+
 // workloads puts workloads into their subnets, and gives them their addresses.
 func (b *builder) workloads(all []Workload) {
 	b.sideBySide(len(all), func(b *builder, from, to int) {
 		for i := from; i < to; i++ {
-			all[i].Subnet = b.home(all[i].Plan.In, spot{&all[i], "in"})
+			b.home(&all[i])
 		}
 	})
 	b.e.Workloads = make([]*Workload, len(all))
@@ -198,12 +265,16 @@ func (b *builder) workloads(all []Workload) {
 		b.e.Workloads[i] = w
 		if w.Subnet != nil {
 			w.Subnet.Workloads = append(w.Subnet.Workloads, w)
-			w.Subnet.Network.crowd = append(w.Subnet.Network.crowd, w)
+		}
+		if n := w.Network(); n != nil {
+			n.crowd = append(n.crowd, w)
 		}
 	}
 	b.eachNetwork(func(b *builder, n *Network) {
 		for _, w := range n.crowd {
-			b.privateAddrs(w)
+			if w.Subnet != nil {
+				b.privateAddrs(w)
+			}
 		}
 	})
 	for i := range all {
@@ -214,9 +285,8 @@ func (b *builder) workloads(all []Workload) {
 }
 
 // workload reads one workload, but for its subnet.
-func (b *builder) workload(w *Workload, i int) {
-	p := b.e.Plan.Workloads[i]
-	*w = Workload{Plan: p, Index: i, Name: p.Name.Value, Addrs: b.addrs(p.Addrs), Public: b.addrs(p.Public), Forwards: Forwarding(p.Forwards.Value)}
+func (b *builder) workload(w *Workload, i int, p *plan.Workload) {
+	*w = Workload{Plan: p, Index: i, Name: p.Name.Value, Addrs: b.addrs(p.Addrs), Public: b.addrs(p.Public), Assigned: p.Assigned.Given(), Forwards: Forwarding(p.Forwards.Value)}
 	for _, f := range p.Listens {
 		w.Listens = w.Listens.Union(f.Set)
 	}
@@ -256,15 +326,22 @@ func (b *builder) targets() {
 	for _, w := range b.e.Workloads {
 		in := spot{w, "targets"}
 		for _, t := range w.Plan.Targets {
-			target := lookup[*Workload](b, nil, b.e.scope, WorkloadKind, t, in)
-			switch {
-			case target == nil || target.Subnet == nil:
-			case target == w:
-				b.report(t.At, in, targetItself, "name another workload", "%s cannot hand flows on to itself", w.Name)
-			case len(target.Plan.Targets) > 0:
-				b.report(t.At, in, targetBalancer, "name the targets of that one", "%s is a balancer itself, and flows are handed on once", target.Name)
-			default:
-				w.Targets = append(w.Targets, target)
+			some := []*Workload{}
+			if s := find[*Set](b.e.scope, SetKind, t.Value); s != nil {
+				some = s.Members
+			} else if target := lookup[*Workload](b, nil, b.e.scope, WorkloadKind, t, in); target != nil {
+				some = append(some, target)
+			}
+			for _, target := range some {
+				switch {
+				case target.Subnet == nil || len(target.Addrs) == 0:
+				case target == w:
+					b.report(t.At, in, targetItself, "name another workload", "%s cannot hand flows on to itself", w.Name)
+				case len(target.Plan.Targets) > 0:
+					b.report(t.At, in, targetBalancer, "name the targets of that one", "%s is a balancer itself, and flows are handed on once", target.Name)
+				default:
+					w.Targets = append(w.Targets, target)
+				}
 			}
 		}
 		if len(w.Plan.TargetPorts) > 0 && len(w.Plan.Targets) == 0 {
@@ -273,29 +350,96 @@ func (b *builder) targets() {
 	}
 }
 
-// home finds the subnet of a workload, written network/subnet.
-func (b *builder) home(t plan.Text, in spot) *Subnet {
+// home finds the subnet of a workload, written network/subnet, or as network/tier: then it is the one that holds its
+// address.
+func (b *builder) home(w *Workload) {
+	t, in := w.Plan.In, spot{w, "in"}
 	if !t.Given() {
-		return nil
+		return
 	}
-	network, subnet, found := strings.Cut(t.Value, "/")
+	network, part, found := strings.Cut(t.Value, "/")
 	if !found {
-		b.report(t.At, in, badSubnet, "write it as network/subnet", "%q does not name a subnet", t.Value)
-		return nil
+		b.report(t.At, in, badSubnet, "write it as network/subnet, or network/tier", "%q does not name a subnet", t.Value)
+		return
 	}
 	n := b.network(plan.Text{Value: network, At: t.At}, in)
 	if n == nil {
-		return nil
+		return
 	}
-	s := n.Subnet(subnet)
-	if s == nil {
-		b.unknown(t, in, "subnet", func() []string {
-			known := n.scope.names(SubnetKind)
+	s, tier := n.Subnet(part), n.Tier(part)
+	switch {
+	case s != nil && tier != nil && s.Tier != tier:
+		b.report(t.At, in, twoMeanings, "give one of them another name", "%q names both a tier and a subnet of network %s that is not of that tier", part, n.Name)
+		return
+	case s != nil && tier == nil:
+		w.Subnet = s
+	case tier != nil:
+		w.Tier = tier
+		b.homeInTier(w, tier)
+	case n.wouldCarve(part):
+		b.wait(t.At, in, byCarve, "subnet %s is not there", t.Value)
+		return
+	default:
+		b.unknown(t, in, "subnet or tier", func() []string {
+			known := n.scope.names(SubnetKind, TierKind)
 			for i, name := range known {
 				known[i] = n.Name + "/" + name
 			}
 			return known
 		})
+		return
 	}
-	return s
+	if len(w.Plan.Addrs) == 0 {
+		b.wait(w.Plan.Name.At, spot{w, ""}, byCarve, "workload %s has no address", w.Name)
+	}
+}
+
+// homeInTier finds the subnet of a tier that holds the address of a workload.
+func (b *builder) homeInTier(w *Workload, tier *Tier) {
+	for _, a := range w.Plan.Addrs {
+		for _, s := range tier.Subnets {
+			if s.Holds(a.Addr) {
+				w.Subnet = s
+				return
+			}
+		}
+	}
+	if len(w.Plan.Addrs) == 0 {
+		return
+	}
+	var ranges []netip.Prefix
+	for _, s := range tier.Subnets {
+		ranges = append(ranges, s.Ranges...)
+	}
+	a := w.Plan.Addrs[0]
+	if len(ranges) == 0 {
+		b.wait(a.At, spot{w, "address"}, byCarve, "tier %s has no subnet that could hold %s", tier.ID(), a.Addr)
+		return
+	}
+	b.report(a.At, spot{w, "address"}, addressOutside, "choose an address in one of them, or take it out for carve to give one", "%s does not lie in a subnet of tier %s (%s)", a.Addr, tier.ID(), phrase.List(ranges))
+}
+
+// assign gives each host whose public address the cloud gives one that stands for it.
+func (b *builder) assign() {
+	next := address.StandIns.Addr()
+	one := func(who Host) []netip.Addr {
+		next = next.Next()
+		b.e.public[next] = who
+		return []netip.Addr{next}
+	}
+	for _, n := range b.e.Networks {
+		for _, g := range n.Gateways {
+			if g.Assigned && g.Type == NATGateway {
+				g.Public = one(Host{NAT: g})
+			}
+		}
+	}
+	for _, w := range b.e.Workloads {
+		if s := w.Subnet; s != nil && len(w.Plan.Public) == 0 {
+			w.Assigned = w.Assigned || s.Plan.Public.Given() || s.Tier != nil && s.Tier.Plan.Public.Given()
+		}
+		if _, has := w.AddrLike(netip.IPv4Unspecified()); w.Assigned && has {
+			w.Public = one(Host{Workload: w})
+		}
+	}
 }

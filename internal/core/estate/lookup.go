@@ -48,6 +48,29 @@ func (w *Workload) Settled() bool {
 	return w.Subnet != nil && len(w.Subnet.Ranges) > 0 && len(w.Addrs) > 0
 }
 
+// Network is the network that the workload lives in, by its subnet or by its tier; nil where the plan says neither.
+func (w *Workload) Network() *Network {
+	switch {
+	case w.Subnet != nil:
+		return w.Subnet.Network
+	case w.Tier != nil:
+		return w.Tier.Network
+	}
+	return nil
+}
+
+// Waiting says what a workload without a place in the estate waits for, as the end of a sentence; empty for one that has a
+// place.
+func (w *Workload) Waiting() string {
+	switch {
+	case w.Settled():
+		return ""
+	case w.Subnet != nil && len(w.Subnet.Ranges) == 0:
+		return "lives in subnet " + w.Subnet.ID() + ", which has no range yet"
+	}
+	return "has no address yet"
+}
+
 // Owner is the host that has a public address, or nobody.
 func (e *Estate) Owner(public netip.Addr) Host { return e.public[public] }
 

@@ -70,3 +70,43 @@ func (n *Network) shortZone(zone string) string {
 	}
 	return zone
 }
+
+// Places are the zones or regions that want a subnet of a tier each; one empty word where subnets live anywhere.
+func (n *Network) Places(t *Tier) []string {
+	var places []string
+	switch n.Profile.SubnetsIn {
+	case profile.OneZone:
+		if len(t.Plan.Zones) > 0 {
+			for _, z := range t.Plan.Zones {
+				places = append(places, z.Value)
+			}
+			return places
+		}
+		for _, r := range n.Regions {
+			for _, z := range r.Zones {
+				places = append(places, z.Value)
+			}
+		}
+		return places
+	case profile.OneRegion:
+		for _, r := range n.Regions {
+			places = append(places, r.Name.Value)
+		}
+		if len(places) > 0 {
+			return places
+		}
+	}
+	return []string{""}
+}
+
+// wouldCarve reports whether carve would give a subnet of the network that name.
+func (n *Network) wouldCarve(name string) bool {
+	for _, t := range n.Tiers {
+		for _, place := range n.Places(t) {
+			if n.SubnetName(nil, t.Name, place, netip.Prefix{}) == name {
+				return true
+			}
+		}
+	}
+	return false
+}

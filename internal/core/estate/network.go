@@ -44,7 +44,7 @@ func (b *builder) crowds() map[string]int {
 	out := make(map[string]int, len(b.e.Plan.Networks))
 	for _, w := range b.e.Plan.Workloads {
 		network, _, _ := strings.Cut(w.In.Value, "/")
-		out[network] += len(w.Addrs)
+		out[network] += len(w.Addrs) + len(w.Each)
 	}
 	return out
 }
@@ -167,12 +167,11 @@ func (b *builder) lists(n *Network) {
 		n.Lists = append(n.Lists, l)
 		b.e.Lists = append(b.e.Lists, l)
 		for _, t := range p.Subnets {
-			s := b.subnet(n, t, spot{l, "subnets"})
-			switch {
-			case s == nil:
-			case s.List != nil:
-				b.report(t.At, spot{l, "subnets"}, twoLists, "name the subnet in one list only", "subnet %s has list %s already", s.Name, s.List.Name)
-			default:
+			for _, s := range b.subnetsNamed(n, t, spot{l, "subnets"}) {
+				if s.List != nil {
+					b.report(t.At, spot{l, "subnets"}, twoLists, "name the subnet in one list only", "subnet %s has list %s already", s.Name, s.List.Name)
+					continue
+				}
 				s.List = l
 			}
 		}

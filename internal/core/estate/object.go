@@ -15,6 +15,7 @@ type Kind string
 const (
 	NetworkKind   Kind = "network"
 	WorkloadKind  Kind = "workload"
+	SetKind       Kind = "set of workloads"
 	SiteKind      Kind = "site"
 	PeeringKind   Kind = "peering"
 	HubKind       Kind = "hub"
@@ -52,6 +53,7 @@ func (blackhole) At() text.Pos     { return 0 }
 
 func (*Network) Kind() Kind  { return NetworkKind }
 func (*Workload) Kind() Kind { return WorkloadKind }
+func (*Set) Kind() Kind      { return SetKind }
 func (*Site) Kind() Kind     { return SiteKind }
 func (*Peering) Kind() Kind  { return PeeringKind }
 func (*Hub) Kind() Kind      { return HubKind }
@@ -69,6 +71,7 @@ func (*HubTable) Kind() Kind { return HubTableKind }
 
 func (n *Network) ID() string  { return n.Name }
 func (w *Workload) ID() string { return w.Name }
+func (s *Set) ID() string      { return s.Name }
 func (s *Site) ID() string     { return s.Name }
 func (p *Peering) ID() string  { return p.Name }
 func (h *Hub) ID() string      { return h.Name }
@@ -85,7 +88,7 @@ func (h *Held) ID() string     { return h.Network.Name + "/" + h.Name }
 func (t *HubTable) ID() string { return t.Hub.Name + "/" + t.Name }
 
 func (n *Network) Place() text.Path  { return text.Path{"networks", n.Name} }
-func (w *Workload) Place() text.Path { return text.Path{"workloads", w.Name} }
+func (s *Set) Place() text.Path      { return text.Path{"workloads", s.Name} }
 func (s *Site) Place() text.Path     { return text.Path{"sites", s.Name} }
 func (p *Peering) Place() text.Path  { return text.Path{"peerings", p.Name} }
 func (h *Hub) Place() text.Path      { return text.Path{"hubs", h.Name} }
@@ -103,6 +106,7 @@ func (t *HubTable) Place() text.Path { return t.Hub.Place().To("tables", t.Name)
 
 func (n *Network) At() text.Pos  { return n.Plan.Name.At }
 func (w *Workload) At() text.Pos { return w.Plan.Name.At }
+func (s *Set) At() text.Pos      { return s.Plan.Name.At }
 func (s *Site) At() text.Pos     { return s.Plan.Name.At }
 func (p *Peering) At() text.Pos  { return p.Plan.Name.At }
 func (h *Hub) At() text.Pos      { return h.Plan.Name.At }
@@ -115,6 +119,14 @@ func (g *Group) At() text.Pos    { return g.Plan.Name.At }
 func (l *List) At() text.Pos     { return l.Plan.Name.At }
 func (h *Held) At() text.Pos     { return h.Plan.Name.At }
 func (t *HubTable) At() text.Pos { return t.Plan.Name.At }
+
+// Place is where the workload stands in the plan; for one of a set, where that stands.
+func (w *Workload) Place() text.Path {
+	if w.Set != nil {
+		return w.Set.Place()
+	}
+	return text.Path{"workloads", w.Name}
+}
 
 // At is where the table stands in the plan; for a main table that the plan does not write, where its network stands.
 func (t *Table) At() text.Pos {
@@ -171,7 +183,7 @@ func (s scope) names(kinds ...Kind) []string {
 
 // The order in which objects are told that one word names.
 var (
-	namedAlone  = []Kind{NetworkKind, WorkloadKind, SiteKind, PeeringKind, HubKind, HubLinkKind, ClusterKind, BlockKind}
+	namedAlone  = []Kind{NetworkKind, WorkloadKind, SetKind, SiteKind, PeeringKind, HubKind, HubLinkKind, ClusterKind, BlockKind}
 	namedInside = []Kind{SubnetKind, TierKind, TableKind, GroupKind, ListKind, GatewayKind}
 )
 

@@ -47,16 +47,16 @@ func (b *builder) tables() {
 func (b *builder) associate(t *Table) {
 	in := spot{t, "subnets"}
 	for _, name := range t.Plan.Subnets {
-		s := b.subnet(t.Network, name, in)
-		switch {
-		case s == nil:
-		case s.Table == t:
-			b.report(name.At, in, tableTwice, "name it once", "subnet %s stands twice", s.Name)
-		case s.Table != nil:
-			b.report(name.At, in, tableTwice, "name the subnet in one table only", "subnet %s has table %s already", s.Name, s.Table.Name)
-		default:
-			s.Table = t
-			t.Subnets = append(t.Subnets, s)
+		for _, s := range b.subnetsNamed(t.Network, name, in) {
+			switch {
+			case s.Table == t:
+				b.report(name.At, in, tableTwice, "name it once", "subnet %s stands twice", s.Name)
+			case s.Table != nil:
+				b.report(name.At, in, tableTwice, "name the subnet in one table only", "subnet %s has table %s already", s.Name, s.Table.Name)
+			default:
+				s.Table = t
+				t.Subnets = append(t.Subnets, s)
+			}
 		}
 	}
 }

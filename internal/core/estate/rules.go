@@ -35,7 +35,7 @@ func (b *builder) rules() {
 
 // groups puts a workload into its groups.
 func (b *builder) groups(w *Workload) {
-	n := w.Subnet.Network
+	n := w.Network()
 	for _, t := range w.Plan.Groups {
 		t.Value = within(n, t.Value)
 		g := lookup[*Group](b, n, n.scope, GroupKind, t, spot{w, "groups"})
@@ -92,4 +92,4 @@ func (e *Estate) isEnd(word string) bool {
 }
 
 // EndKinds are the kinds of objects that can be an end of a question.
-var EndKinds = []Kind{WorkloadKind, SiteKind, NetworkKind, TierKind, SubnetKind}
+var EndKinds = []Kind{WorkloadKind, SetKind, SiteKind, NetworkKind, TierKind, SubnetKind}

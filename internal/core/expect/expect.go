@@ -23,6 +23,7 @@ type Result struct {
 	Pairs   int           // how many pairs of ends it speaks of
 	Against int           // how many of them are otherwise than expected
 	Counter *reach.Answer // the first that is; nil when it holds, or there is no pair
+	Waits   bool          // whether nothing could be tried because somebody has no address yet
 	Why     string        // why it does not hold, or what it rests on that is doubtful, as a sentence without its full stop
 	Fixes   []diag.Fix
 }
@@ -96,8 +97,8 @@ func (r *Result) explain(from, to reach.Ends) {
 			empty = to
 		}
 		if w := empty.Unsettled; w != nil {
-			r.Why = fmt.Sprintf("nothing was tried, because %s lives in subnet %s, which has no range yet", w.Name, w.Subnet.ID())
-			r.Fixes = diag.Advise("carve gives it one")
+			r.Why = fmt.Sprintf("nothing was tried, because %s %s", w.Name, w.Waiting())
+			r.Fixes, r.Waits, r.Holds = diag.Advise("carve gives it one"), true, false
 			return
 		}
 		r.Why = fmt.Sprintf("nothing was tried, because %s has no workload to try", empty.Name)
@@ -133,6 +134,8 @@ func (r *Result) explain(from, to reach.Ends) {
 func (r *Result) Finding() (diag.Finding, bool) {
 	f := diag.Finding{Code: Broken, At: r.At, Place: text.Path{"expect"}, Fixes: r.Fixes, Message: fmt.Sprintf("%q does not hold: %s", r.Text, r.Why)}
 	switch {
+	case r.Waits:
+		return f, false // what is not yet given is no mistake
 	case !r.Holds:
 		f.Severity = diag.Error
 		return f, true

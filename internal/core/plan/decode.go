@@ -293,7 +293,7 @@ func (d *decoder) entries(n text.Node, want string, visit func(key Text, value t
 }
 
 // maxFields is more than any mapping has known keys.
-const maxFields = 24
+const maxFields = 40
 
 // readMap reads a mapping whose keys are known. Missing required keys are reported at the place of its name.
 func readMap[T any](d *decoder, n text.Node, fields []field[T], into *T, name text.Pos) {

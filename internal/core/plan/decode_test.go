@@ -57,6 +57,7 @@ func TestEveryKeyIsRead(t *testing.T) {
 	assert.False(t, n.Lists[0].In[1].Allow)
 
 	assert.Equal(t, "tcp/443", p.Workloads[0].Listens[0].String())
+	assert.Equal(t, []string{"2", "10.144.0.14", "assigned"}, []string{fmt.Sprint(p.Workloads[3].Count.Value), p.Workloads[3].Each[1][0].String(), p.Workloads[3].Assigned.Value})
 	assert.Equal(t, []string{"plain", "ticket-1", "tcp/8443"}, []string{p.Workloads[1].Forwards.Value, p.Workloads[2].Targets[0].Value, p.Workloads[2].TargetPorts[0].String()})
 	assert.Equal(t, []string{"harbour", "booking"}, []string{p.Peerings[0].Exports[0].Value, p.Peerings[0].Imports[0].Value})
 	assert.Equal(t, []string{"spine", "spine", "prod"}, []string{p.HubLinks[0].Between[0].Value, p.HubLinks[0].Accepted[0].Value, p.HubLinks[0].Tables[1].Table.Value})
@@ -113,7 +114,8 @@ func TestProblems(t *testing.T) {
 		{head + "profile: {smallest: /64}\n", "2:21", "bad-size", "longer than an IPv4 address", ""},
 		{head + "workloads:\n  w: {in: a/b, address: 10.0.0.256}\n", "3:25", "bad-address", "not an IPv4 or IPv6 address", "write one like"},
 		{head + "workloads:\n  w: {in: a/b, address: 10.0.0.1, listens: [443]}\n", "3:45", "bad-flow", `"443" is not a flow`, ""},
-		{head + "workloads:\n  w: {in: a/b}\n", "3:3", "missing-key", "workloads.w has no address", "add  address:"},
+		{head + "workloads:\n  w: {address: 10.0.0.1}\n", "3:3", "missing-key", "workloads.w has no in", "add  in:"},
+		{head + "workloads:\n  w: {in: a/b, count: 0}\n", "3:23", "bad-number", "a count of 0", "1 or more"},
 		{head + "expect: [a reaches b]\n", "2:10", "bad-expectation", "does not say on what", "a reaches b on tcp/443"},
 		{head + "expect: [a touches b]\n", "2:10", "bad-expectation", "no expectation", "A reaches B"},
 		{head + "estate: !!str x\n", "2:9", "tag", "no tags", `write "x" without !!str`},

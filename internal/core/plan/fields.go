@@ -65,6 +65,7 @@ var tierFields = []field[Tier]{
 	{key: "size", doc: "the size of each of its subnets, in place of hosts", shape: aSize, read: to(func(t *Tier) *Number { return &t.Size }, (*decoder).size)},
 	{key: "zones", doc: "the zones it has subnets in, when not all", shape: listOf(aName), read: to(func(t *Tier) *[]Text { return &t.Zones }, (*decoder).fewTexts)},
 	{key: "spare", doc: "for how many more zones its block leaves room; 1 unless written", shape: aCount, read: to(func(t *Tier) *Number { return &t.Spare }, (*decoder).count)},
+	{key: "public", doc: "assigned: the cloud gives each workload there a public address", shape: enum(Assigned), read: to(func(t *Tier) *Text { return &t.Public }, oneOf(Assigned))},
 }
 
 var subnetFields = []field[Subnet]{
@@ -74,6 +75,7 @@ var subnetFields = []field[Subnet]{
 	{key: "size", doc: "the size to carve, where it has no tier or another size than its tier", shape: aSize, read: to(func(s *Subnet) *Number { return &s.Size }, (*decoder).size)},
 	{key: "slot", doc: "which piece of the network it is, counted from 0; the lowest free one unless written", shape: aCount, read: to(func(s *Subnet) *Number { return &s.Slot }, (*decoder).count)},
 	{key: "range", doc: "its range, or a list with one of each family; carve writes it", shape: listOf(aRange), read: to(func(s *Subnet) *[]Range { return &s.Ranges }, (*decoder).ranges)},
+	{key: "public", doc: "assigned: the cloud gives each workload there a public address", shape: enum(Assigned), read: to(func(s *Subnet) *Text { return &s.Public }, oneOf(Assigned))},
 }
 
 var heldFields = []field[Held]{
@@ -95,13 +97,13 @@ var gatewayFields = []field[Gateway]{
 	{key: "in", doc: "nat: the subnet it sits in", shape: aName, read: to(func(g *Gateway) *Text { return &g.In }, (*decoder).text)},
 	{key: "address", doc: "nat: its private address", shape: listOf(anAddress), read: to(func(g *Gateway) *[]Addr { return &g.Addrs }, (*decoder).addrs)},
 	{key: "serves", doc: "nat: the subnets it serves, where the profile ties NAT to subnets", shape: listOf(aName), read: to(func(g *Gateway) *[]Text { return &g.Serves }, (*decoder).texts)},
-	{key: "public", doc: "nat: its public addresses", shape: listOf(anAddress), read: to(func(g *Gateway) *[]Addr { return &g.Public }, (*decoder).addrs)},
+	{key: "public", doc: "nat: its public addresses, or assigned where the cloud gives one", shape: publicAddress, read: func(d *decoder, n text.Node, g *Gateway) { g.Public, g.Assigned = d.public(n) }},
 	{key: "arrives", doc: "internet: the table that what comes in by it looks into; unless written, it gets to the network's own ranges alone", shape: aName, read: to(func(g *Gateway) *Text { return &g.Arrives }, (*decoder).text)},
 }
 
 var tableFields = []field[Table]{
 	{key: "main", doc: "true for the table of every subnet that no other table names", shape: aFlag, read: to(func(t *Table) *Flag { return &t.Main }, (*decoder).flag)},
-	{key: "subnets", doc: "the subnets it is for", shape: listOf(aName), read: to(func(t *Table) *[]Text { return &t.Subnets }, (*decoder).texts)},
+	{key: "subnets", doc: "the subnets it is for, or the tiers whose subnets it is for", shape: listOf(aName), read: to(func(t *Table) *[]Text { return &t.Subnets }, (*decoder).texts)},
 	{key: "routes", doc: "its routes; those to the network itself are always there", shape: listOf(ref("route")), read: to(func(t *Table) *[]Route { return &t.Routes }, (*decoder).routes)},
 }
 
@@ -116,15 +118,17 @@ var groupFields = []field[Group]{
 }
 
 var listFields = []field[List]{
-	{key: "subnets", doc: "the subnets it guards", shape: listOf(aName), read: to(func(l *List) *[]Text { return &l.Subnets }, (*decoder).texts)},
+	{key: "subnets", doc: "the subnets it guards, or the tiers whose subnets it guards", shape: listOf(aName), read: to(func(l *List) *[]Text { return &l.Subnets }, (*decoder).texts)},
 	{key: "in", doc: "rules for what comes in, in order, such as  allow tcp/443 from any", shape: listOf(aWord), read: to(func(l *List) *[]Rule { return &l.In }, rules(listRule, inward))},
 	{key: "out", doc: "rules for what goes out, in order, such as  allow any to any", shape: listOf(aWord), read: to(func(l *List) *[]Rule { return &l.Out }, rules(listRule, outward))},
 }
 
 var workloadFields = []field[Workload]{
-	{key: "in", doc: "the subnet it lives in, as network/subnet", shape: aWord, required: true, read: to(func(w *Workload) *Text { return &w.In }, (*decoder).text)},
-	{key: "address", doc: "its address, or a list with one of each family", shape: listOf(anAddress), required: true, read: to(func(w *Workload) *[]Addr { return &w.Addrs }, (*decoder).addrs)},
-	{key: "public", doc: "the address by which the internet reaches it", shape: listOf(anAddress), read: to(func(w *Workload) *[]Addr { return &w.Public }, (*decoder).addrs)},
+	{key: "in", doc: "the subnet it lives in, as network/subnet, or the tier, as network/tier", shape: aWord, required: true, read: to(func(w *Workload) *Text { return &w.In }, (*decoder).text)},
+	{key: "count", doc: "how many of it there are: NAME-1, NAME-2 and so on", shape: aPositive, read: to(func(w *Workload) *Number { return &w.Count }, (*decoder).positive)},
+	{key: "address", doc: "its address, or a list with one of each family; carve writes it", shape: listOf(anAddress), read: to(func(w *Workload) *[]Addr { return &w.Addrs }, (*decoder).addrs)},
+	{key: "addresses", doc: "with count: the address of each, or a list with one of each family; carve writes them", shape: listOf(listOf(anAddress)), read: func(d *decoder, n text.Node, w *Workload) { w.Each = d.each(n) }},
+	{key: "public", doc: "the address by which the internet reaches it, or assigned where the cloud gives one", shape: publicAddress, read: func(d *decoder, n text.Node, w *Workload) { w.Public, w.Assigned = d.public(n) }},
 	{key: "groups", doc: "the security groups it is in", shape: listOf(aName), read: to(func(w *Workload) *[]Text { return &w.Groups }, (*decoder).fewTexts)},
 	{key: "listens", doc: "what it listens on, such as tcp/443", shape: listOf(aWord), read: to(func(w *Workload) *[]Flows { return &w.Listens }, (*decoder).flows)},
 	{key: "forwards", doc: "plain, stateful or nat: passes on what routes lead to it, as a router, as a firewall that must see both directions, or under its own address", shape: enum("plain", "stateful", "nat"), read: to(func(w *Workload) *Text { return &w.Forwards }, oneOf("plain", "stateful", "nat"))},

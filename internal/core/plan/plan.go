@@ -137,6 +137,7 @@ type Tier struct {
 	Slot   Number // which piece of the network its block is
 	Zones  []Text
 	Spare  Number // for how many more zones its block leaves room
+	Public Text   // assigned: the cloud gives each workload there a public address
 }
 
 // Subnet is a range of a network in which workloads live.
@@ -148,6 +149,7 @@ type Subnet struct {
 	Size   Number
 	Slot   Number // which piece of the network it is
 	Ranges []Range
+	Public Text // assigned: the cloud gives each workload there a public address
 }
 
 // Held is a part of a network that is no subnet: room for a managed service, say.
@@ -176,6 +178,7 @@ type Gateway struct {
 	Addrs    []Addr
 	Serves   []Text // nat: the subnets it serves, where the profile has it that way
 	Public   []Addr
+	Assigned Text // nat: in the place of public addresses, that the cloud gives one
 	Arrives  Text // internet: the table that what comes in by it looks into
 }
 
@@ -194,10 +197,12 @@ type Route struct {
 	At  text.Pos
 }
 
-// Words of the plan that no name can be: the next hop that drops on purpose, and all that is outside.
+// Words of the plan that no name can be: the next hop that drops on purpose, and all that is outside; and the word for a
+// public address that the cloud gives.
 const (
 	Blackhole = "blackhole"
 	Internet  = "internet"
+	Assigned  = "assigned"
 )
 
 // Group is a stateful set of allow rules on workloads.
@@ -231,12 +236,16 @@ type Peer struct {
 
 // Workload is a thing with an address that talks.
 type Workload struct {
-	Name    Text
-	In      Text // network/subnet
-	Addrs   []Addr
-	Public  []Addr
-	Groups  []Text
-	Listens []Flows
+	Name   Text
+	In     Text // network/subnet, or network/tier
+	Count  Number
+	Addrs  []Addr
+	Each   [][]Addr // of each of a count, its addresses
+	Public []Addr
+	// Assigned is the word with which the cloud is to give a public address when the thing is built.
+	Assigned Text
+	Groups   []Text
+	Listens  []Flows
 	// Forwards says what it does with packets that routes lead to it: plain and stateful pass them on as they are, the
 	// latter only where it sees both directions, nat under its own address; it drops them when this is not written.
 	Forwards    Text

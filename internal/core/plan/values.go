@@ -128,6 +128,37 @@ func (d *decoder) addrs(n text.Node) []Addr {
 	return d.addrSlab.end()
 }
 
+// public reads public addresses, or the word for one that the cloud gives.
+func (d *decoder) public(n text.Node) ([]Addr, Text) {
+	target, entered := d.follow(n)
+	d.leave(entered)
+	if target.Kind() == text.ScalarKind && target.Value() == Assigned {
+		return nil, d.text(n)
+	}
+	return d.addrs(n), Text{}
+}
+
+// each reads the addresses of each of a count.
+func (d *decoder) each(n text.Node) [][]Addr {
+	var all [][]Addr
+	d.elements(n, func(n text.Node) {
+		if addrs := d.addrs(n); len(addrs) > 0 {
+			all = append(all, addrs)
+		}
+	})
+	return all
+}
+
+// positive reads a whole number of which there must be one at least.
+func (d *decoder) positive(n text.Node) Number {
+	v := d.count(n)
+	if v.Given() && v.Value == 0 {
+		d.report(v.At, badNumber, "a count of 0 is nothing at all", "write 1 or more, or take the entry out")
+		return Number{}
+	}
+	return v
+}
+
 func (d *decoder) flows(n text.Node) []Flows {
 	d.flowSlab.begin()
 	d.some(n, "a flow, such as tcp/443,", func(n text.Node) {

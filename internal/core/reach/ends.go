@@ -3,6 +3,7 @@ package reach
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
@@ -117,6 +118,13 @@ func FindEnds(e *estate.Estate, word string) (Ends, error) {
 		case *estate.Site:
 			end.Site = o
 			ends.One = &end
+		case *estate.Set:
+			ends.add(o.Members)
+			for _, x := range o.Members {
+				if x.Subnet != nil && !slices.Contains(ends.in, estate.Object(x.Subnet.Network)) {
+					ends.in = append(ends.in, x.Subnet.Network)
+				}
+			}
 		case *estate.Network:
 			ends.in = append(ends.in, o)
 			ends.add(o.Workloads())
@@ -124,6 +132,9 @@ func FindEnds(e *estate.Estate, word string) (Ends, error) {
 			ends.in = append(ends.in, o.Network)
 			for _, s := range o.Subnets {
 				ends.add(s.Workloads)
+			}
+			if i := slices.IndexFunc(e.Workloads, func(x *estate.Workload) bool { return x.Tier == o && !x.Settled() }); i >= 0 && len(ends.Many) == 0 {
+				ends.Unsettled = e.Workloads[i]
 			}
 		case *estate.Subnet:
 			ends.in = append(ends.in, o.Network)
@@ -157,7 +168,7 @@ func (e *Ends) add(all []*estate.Workload) {
 	for _, x := range all {
 		if x.Settled() && !had[x] {
 			e.Many = append(e.Many, x)
-		} else if !had[x] && len(x.Subnet.Ranges) == 0 && e.Unsettled == nil {
+		} else if !had[x] && e.Unsettled == nil {
 			e.Unsettled = x
 		}
 	}
@@ -166,16 +177,19 @@ func (e *Ends) add(all []*estate.Workload) {
 // settled says why a workload cannot be an end yet; nil when it can.
 func settled(w *estate.Workload) error {
 	switch s := w.Subnet; {
-	case s == nil || len(w.Addrs) == 0:
-		return wrong.Value("give it a subnet and an address", "workload %s has no place in the estate yet", w.Name)
-	case len(s.Ranges) == 0:
-		return wrong.Value("carve gives it one", "workload %s lives in subnet %s, which has no range yet", w.Name, s.ID())
+	case w.Network() == nil:
+		return wrong.Value("put it into a subnet or tier that there is", "workload %s has no place in the estate", w.Name)
+	case s == nil || !w.Settled():
+		return wrong.Value("carve gives it one", "workload %s %s", w.Name, w.Waiting())
 	}
 	return nil
 }
 
 func findAddr(e *estate.Estate, end End, a netip.Addr) (End, error) {
 	end.Addr = a
+	if address.StandIns.Contains(a) {
+		return end, wrong.Value("ask for an address of the estate", "%s is in no network and no site of the estate, and the internet does not carry it", a)
+	}
 	if host := e.Owner(a); host.Workload != nil {
 		end.Workload = host.Workload
 		return end, nil
@@ -252,7 +266,7 @@ func (e End) call(some address.Set) string {
 	}
 	switch {
 	case some.Empty() || some.IsSingle():
-		return some.First().String()
+		return address.Word(some.First())
 	case some.Equal(ofFamily(all, f)):
 		return name
 	case len(some.Intervals()) <= 3 && len(some.Ranges()) <= 3:

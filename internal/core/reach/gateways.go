@@ -7,6 +7,7 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
 
@@ -105,6 +106,9 @@ func (w *walker) noPublic(s *estate.Subnet, g *estate.Gateway, host estate.Host)
 		f.At, f.Place = host.NAT.At(), host.NAT.Place()
 		f.Message = fmt.Sprintf("NAT gateway %s has no public address of this family", host.NAT.Name)
 		f.Fixes = diag.Advise(fmt.Sprintf("write  public: [ADDRESS]  at %s", f.Place))
+		if len(host.NAT.Public) == 0 && len(host.NAT.Addrs) > 0 && host.NAT.Addrs[0].Is4() {
+			f.Fixes = assign(host.NAT)
+		}
 	case host.Workload != nil:
 		f.At, f.Place = host.Workload.At(), host.Workload.Place()
 		f.Message = fmt.Sprintf("%s has no public address, and table %s leads it straight to gateway %s", host.Workload.Name, s.Table.ID(), g.Name)
@@ -113,12 +117,31 @@ func (w *walker) noPublic(s *estate.Subnet, g *estate.Gateway, host estate.Host)
 			other = "let a NAT gateway serve subnet " + s.Name
 		}
 		f.Fixes = diag.Advise(fmt.Sprintf("write  public: ADDRESS  at %s, or %s", f.Place, other))
+		if t := host.Workload.Subnet.Tier; t != nil && t.Plan.Access.Value == "public" && len(host.Workload.Public) == 0 {
+			f.Fixes = append(assign(host.Workload), diag.Fix{Advice: other})
+		}
 	default:
 		f.At, f.Place = s.At(), s.Place()
 		f.Message = fmt.Sprintf("what leaves by gateway %s has no public address", g.Name)
 		f.Fixes = diag.Advise("lead it through a NAT gateway")
 	}
 	w.block(g, f)
+}
+
+// assign has the cloud give a host a public address.
+func assign(o estate.Object) []diag.Fix {
+	return diag.By(text.Set(o.Place(), "public", text.Word(plan.Assigned)))
+}
+
+// publish gives a workload a public address; where its tier is not meant for that, it says so.
+func (w *walker) publish(x *estate.Workload, p packet) []diag.Fix {
+	if t := x.Subnet.Tier; t != nil && t.Plan.Access.Given() && t.Plan.Access.Value != "public" {
+		return diag.Advise(fmt.Sprintf("put it into a public tier, or behind a balancer in one: tier %s is %s", t.ID(), t.Plan.Access.Value))
+	}
+	if p.dst.Is6() || len(x.Public) > 0 {
+		return diag.Advise(fmt.Sprintf("write  public: ADDRESS  at %s", x.Place()))
+	}
+	return assign(x)
 }
 
 // replyOut carries a reply out by an internet gateway. Where the packet came in by one, that turns the reply's source
@@ -174,7 +197,7 @@ func (w *walker) fromInternet(p packet) {
 		return
 	case host.Workload == nil && x != nil:
 		w.block(nil, diag.Finding{Code: NoPublicAddress, At: x.At(), Place: x.Place(),
-			Message: fmt.Sprintf("%s has no public address, so the internet has no way to it", x.Name), Fixes: diag.Advise(fmt.Sprintf("write  public: ADDRESS  at %s", x.Place()))})
+			Message: fmt.Sprintf("%s has no public address, so the internet has no way to it", x.Name), Fixes: w.publish(x, p)})
 	case host.Workload == nil:
 		f := diag.Finding{Code: NotCarried, Message: fmt.Sprintf("the internet does not carry %s into the estate", w.describe(p.dst)),
 			Fixes: diag.Advise("ask for a workload with a public address")}

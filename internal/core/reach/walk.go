@@ -232,7 +232,7 @@ func (w *walker) leaveTarget(p packet) {
 // describe names an address of a packet: the one address, or all that its side stands for.
 func (w *walker) describe(r role) string {
 	if !r.divisible() {
-		return r.Addr.String()
+		return address.Word(r.Addr)
 	}
 	return r.side.name
 }

@@ -3,7 +3,6 @@ package text
 import (
 	"errors"
 	"fmt"
-	"slices"
 	"strconv"
 
 	"go.yaml.in/yaml/v4"
@@ -111,20 +110,24 @@ func (f *File) Apply(edits []Edit) (string, []Patch, error) {
 // folded puts what edits write inside the values of edits before them into those values.
 func folded(edits []Edit) []Edit {
 	var out []Edit
+	written := map[string]int{} // where the edit is that writes the value at a path
 	for _, e := range edits {
-		i := slices.IndexFunc(out, func(o Edit) bool {
-			whole := o.Path.To(o.Key)
-			return o.Key != "" && !o.Remove && !e.Remove && len(e.Path) >= len(whole) && slices.Equal(e.Path[:len(whole)], whole)
-		})
-		if i < 0 {
-			out = append(out, e)
-			continue
+		inside := -1
+		for n := 1; n <= len(e.Path) && !e.Remove && len(written) > 0; n++ {
+			if i, found := written[fmt.Sprintf("%q", e.Path[:n])]; found {
+				inside = i
+			}
 		}
-		if v, ok := out[i].Value.with(e.Path[len(out[i].Path)+1:], e); ok {
-			out[i].Value = v
-		} else {
-			out = append(out, e)
+		if inside >= 0 {
+			if v, ok := out[inside].Value.with(e.Path[len(out[inside].Path)+1:], e); ok {
+				out[inside].Value = v
+				continue
+			}
 		}
+		if e.Key != "" && !e.Remove && e.Value.kind != yaml.ScalarNode {
+			written[fmt.Sprintf("%q", e.Path.To(e.Key))] = len(out)
+		}
+		out = append(out, e)
 	}
 	return out
 }
