@@ -76,7 +76,7 @@ func peeringCard(p *estate.Peering) *card {
 		for _, t := range n.Tables {
 			for _, r := range t.Routes {
 				if r.Via == p {
-					routes.add(t.ID(), r.To.String(), tableFor(t), fmt.Sprint(r.At.Line()))
+					routes.add(t.ID(), r.Leads(), tableFor(t), fmt.Sprint(r.At.Line()))
 				}
 			}
 		}
@@ -183,7 +183,7 @@ func hubLinkCard(l *estate.HubLink) *card {
 				case !slices.ContainsFunc(far.Routes, func(x *estate.Route) bool { return x.To.Overlaps(r.To) }):
 					taken = "no: table " + far.ID() + " leads nowhere there"
 				}
-				over.add(t.ID(), r.To.String(), taken, fmt.Sprint(r.At.Line()))
+				over.add(t.ID(), r.Leads(), taken, fmt.Sprint(r.At.Line()))
 			}
 		}
 	}

@@ -94,9 +94,9 @@ func hopWhat(h reach.Hop) string {
 	case reach.RouteLocal:
 		return fmt.Sprintf("%s is local", h.Route.To)
 	case reach.Routed:
-		return fmt.Sprintf("%s via %s%s", h.Route.To, h.Route.ViaName(), h.Route.Origin.Remark())
+		return fmt.Sprintf("%s via %s%s", h.Route.Leads(), h.Route.ViaName(), h.Route.Origin.Remark())
 	case reach.HubRouted:
-		return fmt.Sprintf("table %s: %s via %s", h.Table.Name, h.Route.To, h.Route.ViaName())
+		return fmt.Sprintf("table %s: %s via %s", h.Table.Name, h.Route.Leads(), h.Route.ViaName())
 	case reach.LinkCrossed:
 		return "on to hub " + h.Into.ID()
 	case reach.PeeringCrossed:

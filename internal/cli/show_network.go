@@ -191,7 +191,7 @@ func routesSheet(routes []*estate.Route) *sheet {
 				kind = string(hop.Kind())
 			}
 		}
-		t.add(r.To.String(), via, kind, originNames[r.Origin], line)
+		t.add(r.Leads(), via, kind, originNames[r.Origin], line)
 	}
 	return t
 }
@@ -259,7 +259,7 @@ func gatewayCard(g *estate.Gateway) *card {
 	for _, t := range g.Network.Tables {
 		for _, r := range t.Routes {
 			if r.Via == g {
-				routes.add(t.Name, r.To.String(), tableFor(t), fmt.Sprint(r.At.Line()))
+				routes.add(t.Name, r.Leads(), tableFor(t), fmt.Sprint(r.At.Line()))
 			}
 		}
 	}

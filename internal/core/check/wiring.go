@@ -350,7 +350,7 @@ var idle = Rule{"idle", Guards, "A list or a table that no subnet has.", func(r 
 			guarded[s.List] = true
 		}
 		for _, l := range n.Lists {
-			if !guarded[l] {
+			if !guarded[l] && len(l.Plan.Subnets) == 0 { // those of a tier may yet come
 				r.report(diag.Warning, l.At(), l.Place(), "name subnets in it, or take it out", "list %s guards no subnet", l.ID())
 			}
 		}

@@ -50,6 +50,7 @@ func build(p *plan.Plan, found *diag.Bag) *Estate {
 	b.targets()
 	b.sites()
 	b.clusters()
+	b.knows()
 	b.peerings()
 	b.hubs()
 	b.hubLinks()

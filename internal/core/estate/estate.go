@@ -180,6 +180,7 @@ const (
 // Route leads a destination to a next hop.
 type Route struct {
 	To     netip.Prefix
+	Name   string // what has the range, where the plan names that in its place
 	Origin Origin
 	// Via is the next hop: of a network's table a gateway, peering, hub, site or workload of it; of a hub's table a network
 	// or site attached to it, or a link to another hub; Blackhole in both; nil for a local route.
@@ -197,6 +198,14 @@ func (r *Route) ViaName() string {
 	default:
 		return via.ID()
 	}
+}
+
+// Leads is the range that the route leads to, with the name that the plan has for it.
+func (r *Route) Leads() string {
+	if r.Name != "" {
+		return r.Name + " (" + r.To.String() + ")"
+	}
+	return r.To.String()
 }
 
 // ToInternet is the internet gateway that the route leads to; nil when it leads elsewhere.
@@ -226,6 +235,7 @@ func (g *Group) Has(a netip.Addr) bool {
 type Rule struct {
 	*plan.Rule
 	Group *Group
+	Nth   int // its number in the plan, from 1: a name that stands for several ranges makes several rules of one
 }
 
 // List is an ordered, stateless access list.

@@ -50,6 +50,15 @@ func (b *builder) clusters() {
 	}
 }
 
+// knows adds the ranges of what sites know by name.
+func (b *builder) knows() {
+	for _, s := range b.e.Sites {
+		for _, t := range s.Plan.Names {
+			s.Knows = append(s.Knows, b.rangesOf(t, spot{s, "knows"})...)
+		}
+	}
+}
+
 func (b *builder) peerings() {
 	for _, p := range b.e.Plan.Peerings {
 		x := &Peering{Plan: p, Name: p.Name.Value}
@@ -233,17 +242,19 @@ func (b *builder) hubTables() {
 
 func (b *builder) hubTable(t *HubTable) {
 	for _, r := range t.Plan.Routes {
-		route := &Route{To: r.To.Prefix, Origin: ByHand, At: r.At}
+		var via Object
 		if r.Via.Value == plan.Blackhole {
-			route.Via = Blackhole
+			via = Blackhole
 		} else if l := b.e.HubLink(r.Via.Value); l != nil && slices.Contains(l.Between[:], t.Hub) {
-			route.Via = l
+			via = l
 		} else if a := b.attached(t.Hub, r.Via, spot{t, "routes"}); a != nil {
-			route.Via = a.To()
+			via = a.To()
 		} else {
 			continue
 		}
-		b.add(&t.Routes, t.routes.Insert(route.To, route), route, t)
+		for _, route := range b.byHand(r, via, spot{t, "routes"}) {
+			b.add(&t.Routes, t.routes.Insert(route.To, route), route, t)
+		}
 	}
 	for _, name := range t.Plan.Learns {
 		a := b.attached(t.Hub, name, spot{t, "learns"})

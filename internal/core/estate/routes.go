@@ -4,7 +4,9 @@ import (
 	"cmp"
 	"net/netip"
 	"slices"
+	"strings"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 )
@@ -78,12 +80,13 @@ func (b *builder) routes(t *Table) {
 			if hop == nil {
 				continue
 			}
-			r := &Route{To: rp.To.Prefix, Origin: ByHand, Via: hop, At: rp.At}
-			if slices.Contains(n.Ranges, r.To) {
-				b.report(r.At, spot{t, "routes"}, routeLocal, "remove it, or route a part of the range", "%s is the network's own range, and its local route always wins", r.To)
-				continue
+			for _, r := range b.byHand(rp, hop, spot{t, "routes"}) {
+				if slices.Contains(n.Ranges, r.To) {
+					b.report(r.At, spot{t, "routes"}, routeLocal, "remove it, or route a part of the range", "%s is the network's own range, and its local route always wins", r.To)
+					continue
+				}
+				b.add(&t.Routes, t.routes.Insert(r.To, r), r, t)
 			}
-			b.add(&t.Routes, t.routes.Insert(r.To, r), r, t)
 		}
 	}
 	if n.Profile.PeerRoutes {
@@ -106,6 +109,74 @@ func (b *builder) routes(t *Table) {
 			}
 		}
 	}
+}
+
+// byHand are the routes that one of the plan stands for: one, or one for each range of what it names.
+func (b *builder) byHand(p plan.Route, via Object, in spot) []*Route {
+	if !p.Name.Given() {
+		return []*Route{{To: p.To.Prefix, Origin: ByHand, Via: via, At: p.At}}
+	}
+	var all []*Route
+	for _, r := range b.rangesOf(p.Name, in) {
+		all = append(all, &Route{To: r, Name: p.Name.Value, Origin: ByHand, Via: via, At: p.At})
+	}
+	return all
+}
+
+// rangeKinds are the kinds of things whose ranges a name may stand for.
+var rangeKinds = []Kind{NetworkKind, SiteKind, ClusterKind, BlockKind, SubnetKind, TierKind}
+
+// rangesOf are the ranges of what a word names, as few as they come to. What has none yet is waited for.
+func (b *builder) rangesOf(t plan.Text, in spot) []netip.Prefix {
+	var found []Object
+	var all []netip.Prefix
+	for _, o := range b.e.Named(t.Value) {
+		switch o := o.(type) {
+		case *Network:
+			all = append(all, o.Ranges...)
+		case *Site:
+			all = append(all, o.Ranges...)
+		case *Cluster:
+			all = append(append(all, o.Pods...), o.Services...)
+		case *Block:
+			all = append(all, o.Ranges...)
+		case *Tier:
+			for _, s := range o.Subnets {
+				all = append(all, s.Ranges...)
+			}
+			if len(found) == 1 && len(o.Subnets) > 0 && found[0] == Object(o.Subnets[0]) {
+				found = nil // a tier and its only subnet are one thing
+			}
+		case *Subnet:
+			all = append(all, o.Ranges...)
+		default:
+			continue
+		}
+		found = append(found, o)
+	}
+	switch network, part, inside := strings.Cut(t.Value, "/"); {
+	case len(found) > 1:
+		b.report(t.At, in, twoMeanings, "give one of them another name, or write the range", "%q names both %s %s and %s %s", t.Value, found[0].Kind(), found[0].ID(), found[1].Kind(), found[1].ID())
+		return nil
+	case len(found) == 1 && len(all) == 0:
+		b.wait(t.At, in, byCarve, "%s %s has no range", found[0].Kind(), found[0].ID())
+		return nil
+	case len(found) == 0 && inside && b.e.Network(network) != nil && b.e.Network(network).wouldCarve(part):
+		b.wait(t.At, in, byCarve, "subnet %s is not there", t.Value)
+		return nil
+	case len(found) == 0:
+		b.unknown(t, in, "network, tier, subnet, site, cluster or block", func() []string {
+			known := b.e.scope.names(NetworkKind, SiteKind, ClusterKind, BlockKind)
+			if n := b.e.Network(network); n != nil {
+				for _, name := range n.scope.names(SubnetKind, TierKind) {
+					known = append(known, n.Name+"/"+name)
+				}
+			}
+			return known
+		})
+		return nil
+	}
+	return address.SetOf(all...).Ranges()
 }
 
 // add notes a route by hand, or reports that its range is routed already.

@@ -53,8 +53,16 @@ func (b *builder) groups(w *Workload) {
 func (b *builder) bindRules(n *Network, rules []plan.Rule, in spot) []Rule {
 	out := make([]Rule, 0, len(rules))
 	for i := range rules {
-		r := Rule{Rule: &rules[i]}
-		if name := rules[i].Peer.Group; name != "" {
+		r := Rule{Rule: &rules[i], Nth: i + 1}
+		switch name := rules[i].Peer.Group; {
+		case rules[i].Peer.Name != "":
+			if name := rules[i].Peer.Name; len(b.e.Named(name)) == 0 && find[*Group](n.scope, GroupKind, name) != nil {
+				b.report(r.At, in, unknownName, "write  group "+name, "%q is a group, and the rule %q takes it for a range", name, r.Text)
+				continue
+			}
+			out = append(out, b.byName(r, in)...)
+			continue
+		case name != "":
 			owner := n
 			if network, group, found := strings.Cut(name, "/"); found {
 				if owner = b.network(plan.Text{Value: network, At: r.At}, in); owner == nil {
@@ -69,6 +77,18 @@ func (b *builder) bindRules(n *Network, rules []plan.Rule, in spot) []Rule {
 		out = append(out, r)
 	}
 	return out
+}
+
+// byName are the rules that one stands for whose far end is a name: one for each range of what has it.
+func (b *builder) byName(r Rule, in spot) []Rule {
+	var all []Rule
+	for _, p := range b.rangesOf(plan.Text{Value: r.Peer.Name, At: r.At}, in) {
+		one := *r.Rule
+		one.Peer.Range = p
+		one.Text += " (" + p.String() + ")"
+		all = append(all, Rule{Rule: &one, Nth: r.Nth})
+	}
+	return all
 }
 
 // expectations checks that each end is a thing of the estate.

@@ -67,6 +67,11 @@ func one(e *estate.Estate, x *plan.Expectation) Result {
 	}
 	if err != nil {
 		r.Why, r.Fixes = err.Error(), diag.Advise(wrong.Right(err))
+		for _, end := range []string{x.From, x.To} {
+			if w := e.Workload(end); w != nil && w.Network() != nil && !w.Settled() {
+				r.Waits = true
+			}
+		}
 		return r
 	}
 	s := grid.AskMany(e, from, to, x.Flows, false, nil)

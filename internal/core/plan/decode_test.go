@@ -103,7 +103,7 @@ func TestProblems(t *testing.T) {
 		{head + "networks:\n  a: {groups: {g: {in: [tcp/443 to any]}}}\n", "3:25", "bad-rule", `says "to" where this direction has "from"`, "tcp/443 from any"},
 		{head + "networks:\n  a: {groups: {g: {in: [deny any from any]}}}\n", "3:25", "bad-rule", "a group only allows", "tcp/443 from any"},
 		{head + "networks:\n  a: {groups: {g: {in: [tcp/443 from 10.0.0.1]}}}\n", "3:25", "bad-rule", "lacks its length", "write 10.0.0.1/32"},
-		{head + "networks:\n  a: {groups: {g: {in: [tcp/443 from web]}}}\n", "3:25", "bad-rule", "neither any nor a range", "group web"},
+		{head + "networks:\n  a: {groups: {g: {in: [tcp/443 from 10.0]}}}\n", "3:25", "bad-rule", "in the rule", ""},
 		{head + "networks:\n  a: {lists: {l: {out: [tcp/443 to any]}}}\n", "3:25", "bad-rule", "neither allow nor deny", "allow tcp/443 to any"},
 		{head + "networks:\n  a: {profile: zonal2}\n", "3:16", "unknown-word", `"zonal2"`, "did you mean zonal?"},
 		{head + "profile: {like: plain, reply-ports: 9-2}\n", "2:37", "bad-ports", "run backwards", "write 2-9"},

@@ -108,7 +108,7 @@ var tableFields = []field[Table]{
 }
 
 var routeFields = []field[Route]{
-	{key: "to", doc: "the range it leads to", shape: aRange, required: true, read: to(func(r *Route) *Range { return &r.To }, (*decoder).destination)},
+	{key: "to", doc: "the range it leads to, or the name of what has it: a network, network/tier, network/subnet, site, cluster or block", shape: aRangeOrName, required: true, read: func(d *decoder, n text.Node, r *Route) { r.To, r.Name = d.destination(n) }},
 	{key: "via", doc: "a gateway, peering, hub, site or workload, or blackhole", shape: aWord, required: true, read: to(func(r *Route) *Text { return &r.Via }, (*decoder).text)},
 }
 
@@ -168,7 +168,7 @@ var hubTableFields = []field[HubTable]{
 
 var siteFields = []field[Site]{
 	{key: "ranges", doc: "its own ranges", shape: listOf(aRange), required: true, read: to(func(s *Site) *[]Range { return &s.Ranges }, (*decoder).ranges)},
-	{key: "knows", doc: "the ranges that it has routes to through its link", shape: listOf(aRange), read: to(func(s *Site) *[]Range { return &s.Knows }, (*decoder).ranges)},
+	{key: "knows", doc: "the ranges that it has routes to through its link, or names of what has them", shape: listOf(aRangeOrName), read: func(d *decoder, n text.Node, s *Site) { s.Knows, s.Names = d.rangesOrNames(n) }},
 	{key: "link", doc: "the network it is linked to, when no hub stands between", shape: aName, read: to(func(s *Site) *Text { return &s.Link }, (*decoder).text)},
 	{key: "arrives", doc: "the table of that network that what comes over the link looks into; unless written, it gets to the network's own ranges alone", shape: aName, read: to(func(s *Site) *Text { return &s.Arrives }, (*decoder).text)},
 }
@@ -266,7 +266,7 @@ func (d *decoder) routes(n text.Node) []Route {
 	d.elements(n, func(n text.Node) {
 		r := Route{At: n.At()}
 		d.within(strconv.Itoa(len(all)+1), func() { readMap(d, n, routeFields, &r, r.At) })
-		if r.To.IsValid() && r.Via.Given() {
+		if (r.To.IsValid() || r.Name.Given()) && r.Via.Given() {
 			all = append(all, r)
 		}
 	})

@@ -192,9 +192,10 @@ type Table struct {
 
 // Route leads a destination to a next hop.
 type Route struct {
-	To  Range
-	Via Text
-	At  text.Pos
+	To   Range
+	Name Text // in the place of To, what has the ranges that it leads to
+	Via  Text
+	At   text.Pos
 }
 
 // Words of the plan that no name can be: the next hop that drops on purpose, and all that is outside; and the word for a
@@ -231,6 +232,7 @@ type Rule struct {
 type Peer struct {
 	Any   bool
 	Range netip.Prefix // valid when the rule names a range
+	Name  string       // what has the ranges that the rule names: a network, network/tier, a site
 	Group string       // the group as written, perhaps with its network: jump, harbour/jump
 }
 
@@ -304,6 +306,7 @@ type Site struct {
 	Name    Text
 	Ranges  []Range
 	Knows   []Range // what it has routes to
+	Names   []Text  // likewise, by the names of what has the ranges
 	Link    Text    // the network it is linked to, when no hub stands between
 	Arrives Text    // the table of that network that what comes over the link looks into
 }

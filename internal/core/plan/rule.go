@@ -113,8 +113,8 @@ func parsePeer(words []string) (Peer, error) {
 	if a, addrErr := netip.ParseAddr(words[0]); addrErr == nil {
 		return Peer{}, wrong.Value(fmt.Sprintf("write %s", address.Single(a)), "%s lacks its length", a)
 	}
-	if nameForm.MatchString(words[0]) {
-		return Peer{}, wrong.Value(fmt.Sprintf("write group %s if it is a group", phrase.Clip(words[0])), "%q is neither any nor a range", phrase.Clip(words[0]))
+	if isRangeName(words[0]) {
+		return Peer{Name: words[0]}, nil
 	}
 	return Peer{}, err
 }
@@ -126,6 +126,8 @@ func (p Peer) String() string {
 		return "any"
 	case p.Range.IsValid():
 		return p.Range.String()
+	case p.Name != "":
+		return p.Name
 	}
 	return "group " + p.Group
 }

@@ -10,15 +10,16 @@ import (
 type shape map[string]any
 
 var (
-	aWord       = shape{"type": []string{"string", "number"}}
-	aName       = shape{"type": "string", "pattern": nameForm.String()}
-	aCount      = shape{"type": "integer", "minimum": 0}
-	aPositive   = shape{"type": "integer", "minimum": 1}
-	aFlag       = shape{"type": "boolean"}
-	aSize       = shape{"type": "string", "pattern": `^/([0-9]{1,2}|1[01][0-9]|12[0-8])$`}
-	aRange      = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+/[0-9]{1,3}$`}
-	aPercentage = shape{"type": "string", "pattern": "^[0-9]{1,5}%$"}
-	anAddress   = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+$`}
+	aWord        = shape{"type": []string{"string", "number"}}
+	aName        = shape{"type": "string", "pattern": nameForm.String()}
+	aCount       = shape{"type": "integer", "minimum": 0}
+	aPositive    = shape{"type": "integer", "minimum": 1}
+	aFlag        = shape{"type": "boolean"}
+	aSize        = shape{"type": "string", "pattern": `^/([0-9]{1,2}|1[01][0-9]|12[0-8])$`}
+	aRange       = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+/[0-9]{1,3}$`}
+	aRangeOrName = shape{"type": "string", "pattern": `^([0-9a-fA-F.:]+/[0-9]{1,3}|[a-z][a-z0-9-]*(/[a-z][a-z0-9-]*)?)$`}
+	aPercentage  = shape{"type": "string", "pattern": "^[0-9]{1,5}%$"}
+	anAddress    = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+$`}
 	// A public address is written, or the word for one that the cloud gives.
 	publicAddress = shape{"oneOf": []shape{enum(Assigned), anAddress, {"type": []string{"array", "null"}, "items": anAddress}}}
 	// An attachment is a hub table's name, or a mapping that says more.

@@ -88,15 +88,46 @@ func (d *decoder) ranges(n text.Node) []Range {
 	return d.rangeSlab.end()
 }
 
-// destination reads the range of a route, and knows the words that people have for all of them.
-func (d *decoder) destination(n text.Node) Range {
+// destination reads the range of a route, or the name of what has it, and knows the words that people have for all of them.
+func (d *decoder) destination(n text.Node) (Range, Text) {
 	target, entered := d.follow(n)
 	d.leave(entered)
 	if target.Kind() == text.ScalarKind && slices.Contains([]string{"default", "any", "all", Internet}, target.Value()) {
 		d.report(target.At(), badRange, fmt.Sprintf("a route leads to a range, and %q is none", target.Value()), "write 0.0.0.0/0, or ::/0 for IPv6")
-		return Range{}
+		return Range{}, Text{}
 	}
-	return d.oneRange(n)
+	return d.rangeOrName(n)
+}
+
+// rangeOrName reads a range, or the name of what has some: name, or network/part.
+func (d *decoder) rangeOrName(n text.Node) (Range, Text) {
+	target, entered := d.follow(n)
+	d.leave(entered)
+	if target.Kind() == text.ScalarKind && target.Tag() == "" && isRangeName(target.Value()) {
+		return Range{}, d.text(n)
+	}
+	return d.oneRange(n), Text{}
+}
+
+// isRangeName reports whether a word has the form of a name, or of two with a slash between.
+func isRangeName(word string) bool {
+	first, second, both := strings.Cut(word, "/")
+	return isName(first) && (!both || isName(second)) && len(word) <= 2*maxName
+}
+
+// rangesOrNames reads a list of ranges and names.
+func (d *decoder) rangesOrNames(n text.Node) ([]Range, []Text) {
+	var ranges []Range
+	var names []Text
+	d.some(n, "a range", func(n text.Node) {
+		switch r, name := d.rangeOrName(n); {
+		case name.Given():
+			names = append(names, name)
+		case r.IsValid():
+			ranges = append(ranges, r)
+		}
+	})
+	return ranges, names
 }
 
 // oneRange reads a range. One with host bits is reported and taken for the block that was meant, so that what lies in

@@ -107,7 +107,7 @@ func (w *walker) judgeList(l *estate.List, dir Direction, p packet) *ruling {
 				r.passing = append(r.passing, x)
 			}
 		case concerned && r.nth == 0:
-			r.nth, r.against = i+1, rules[i:i+1]
+			r.nth, r.against = x.Nth, rules[i:i+1]
 		}
 	}
 	return r

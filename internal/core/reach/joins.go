@@ -190,7 +190,7 @@ func (w *walker) overHub(h *estate.Hub, t *estate.HubTable, p packet) {
 			return
 		}
 		w.block(h, diag.Finding{Code: BlackholeRoute, At: r.At, Place: t.Place(),
-			Message: fmt.Sprintf("table %s of hub %s drops %s on purpose", t.Name, h.Name, r.To), Fixes: diag.Advise("remove the route, if it may pass after all")})
+			Message: fmt.Sprintf("table %s of hub %s drops %s on purpose", t.Name, h.Name, r.Leads()), Fixes: diag.Advise("remove the route, if it may pass after all")})
 		w.deliver(p)
 	}
 }
@@ -200,7 +200,7 @@ func (w *walker) hubNotBehind(h *estate.Hub, t *estate.HubTable, r *estate.Route
 		return
 	}
 	f := diag.Finding{Code: NotBehind, At: r.At, Place: t.Place(),
-		Message: fmt.Sprintf("table %s of hub %s leads %s to %s, which does not hold %s", t.Name, h.Name, r.To, r.ViaName(), w.describe(p.dst)),
+		Message: fmt.Sprintf("table %s of hub %s leads %s to %s, which does not hold %s", t.Name, h.Name, r.Leads(), r.ViaName(), w.describe(p.dst)),
 		Fixes:   diag.Advise("lead the route to the attachment that holds it")}
 	if fixes := w.hubInstead(h, t, r); fixes != nil {
 		f.Fixes = fixes

@@ -131,9 +131,9 @@ func (s *story) rounds() []string {
 			switch {
 			case o.Route == nil:
 			case o.Table != nil:
-				routes = append(routes, fmt.Sprintf("hub %s (table %s: %s via %s)", o.Object.ID(), o.Table.Name, o.Route.To, o.Route.ViaName()))
+				routes = append(routes, fmt.Sprintf("hub %s (table %s: %s via %s)", o.Object.ID(), o.Table.Name, o.Route.Leads(), o.Route.ViaName()))
 			case o.Did == Routed:
-				routes = append(routes, fmt.Sprintf("table %s (%s via %s%s)", o.Object.ID(), o.Route.To, o.Route.ViaName(), o.Route.Origin.Remark()))
+				routes = append(routes, fmt.Sprintf("table %s (%s via %s%s)", o.Object.ID(), o.Route.Leads(), o.Route.ViaName(), o.Route.Origin.Remark()))
 			default:
 				routes = append(routes, fmt.Sprintf("table %s (%s is local)", o.Object.ID(), o.Route.To))
 			}

@@ -342,7 +342,7 @@ func (w *walker) routed(s *estate.Subnet, r *estate.Route, p packet) {
 		w.arrive(s.Network, p)
 	case r.Via == estate.Blackhole:
 		if !w.unexplained() {
-			w.misrouted(s.Table, s, r, p, BlackholeRoute, "table %s drops %s on purpose", s.Table.ID(), r.To)
+			w.misrouted(s.Table, s, r, p, BlackholeRoute, "table %s drops %s on purpose", s.Table.ID(), r.Leads())
 		}
 	default:
 		w.hop(Hop{Did: Routed, Object: s.Table, Route: r, At: r.At})
