@@ -63,7 +63,7 @@ func TestSchemaAgreesWithDecoder(t *testing.T) {
 		"groups: [web], -> group: [web],":                           false,
 		"accepted: [booking, harbour] -> accepted:":                 true,
 		"profile: zonal -> profile: zone":                           false,
-		"knows: [10.144.0.0/12] -> knows: all":                      false,
+		"knows: [10.144.0.0/12, harbour] -> knows: All":             false,
 		"region: west\n    from -> region: [west, north]\n    from": true,
 		"growth: 50% -> growth: 50":                                 false,
 		"layout: zones -> layout: zone":                             false,
