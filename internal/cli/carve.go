@@ -65,6 +65,9 @@ func carveCommand() *command {
 				for _, f := range findings {
 					c.finding(c.err, e.Plan.Files, f)
 				}
+				for _, note := range r.Notes {
+					c.tell("%s", clean(note))
+				}
 				status, err := c.finishCarve(r, e.Plan.Files, *name, *taken, *columns, *write, *format == "text")
 				if err == nil {
 					err = used.refusal() // what is shown could not be written

@@ -206,6 +206,7 @@ type carveOut struct {
 	Held       []carveHeldOut      `json:"held"`
 	Aggregates []carveAggregateOut `json:"aggregates"`
 	Addresses  []carveAddressOut   `json:"addresses"`
+	Notes      []string            `json:"notes"`
 	Misfits    []findingOut        `json:"misfits"`
 	Findings   []findingOut        `json:"findings"`
 }
@@ -259,7 +260,7 @@ type carveAggregateOut struct {
 }
 
 func carveJSON(r *carve.Result, findings []diag.Finding, src *text.Files) carveOut {
-	out := carveOut{[]carveNetworkOut{}, []carveSubnetOut{}, []carveHeldOut{}, []carveAggregateOut{}, []carveAddressOut{}, findingsJSON(r.Misfits, src), findingsJSON(findings, src)}
+	out := carveOut{[]carveNetworkOut{}, []carveSubnetOut{}, []carveHeldOut{}, []carveAggregateOut{}, []carveAddressOut{}, append([]string{}, r.Notes...), findingsJSON(r.Misfits, src), findingsJSON(findings, src)}
 	for _, n := range r.Networks {
 		out.Networks = append(out.Networks, carveNetworkOut{n.Name, n.Range.String(), n.Block, string(n.State), n.Why})
 	}

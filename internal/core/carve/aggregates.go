@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
@@ -103,6 +104,7 @@ type field struct {
 	base       []netip.Prefix // what slots are counted in
 	free       address.Set
 	aggregates []*aggregate
+	tight      bool // whether no room is left for more that nobody wrote
 }
 
 // network carves one network.
@@ -117,18 +119,75 @@ func (c *carver) network(n *estate.Network) {
 	if !shared && len(c.ranges[n]) > 0 && len(ofFamily(c.ranges[n], ipv4)) == 0 {
 		families[ipv4] = false
 	}
-	needs, sizes := c.needs(n, families)
-	aggregates := layout(n, needs, sizes)
-	for family := range families {
-		wanted := slices.ContainsFunc(aggregates, func(b *aggregate) bool { return len(b.wanting(family)) > 0 })
-		if !wanted {
+	// Room for another zone that nobody wrote is a wish: where it does not fit, the largest is given up, until all does.
+	for giveUp := 0; ; giveUp++ {
+		misfits, placed := len(c.Misfits), len(c.Aggregates)
+		needs, sizes := c.needs(n, families)
+		wishes := c.wishes(n, sizes)
+		for _, w := range wishes[:giveUp] {
+			w.give()
+		}
+		aggregates := layout(n, needs, sizes)
+		var gone [2][]netip.Prefix
+		for family := range families {
+			wanted := slices.ContainsFunc(aggregates, func(b *aggregate) bool { return len(b.wanting(family)) > 0 })
+			if !wanted {
+				continue
+			}
+			if f, ok := c.field(n, family, aggregates, shared); ok {
+				f.tight = giveUp == len(wishes)
+				gone[family] = f.fill()
+			}
+		}
+		full := slices.ContainsFunc(c.Misfits[misfits:], func(f diag.Finding) bool { return f.Code == noRoom })
+		if full && giveUp < len(wishes) {
+			c.Misfits, c.Aggregates = c.Misfits[:misfits], c.Aggregates[:placed]
 			continue
 		}
-		if f, ok := c.field(n, family, aggregates, shared); ok {
-			f.fill(shared)
+		for family, ranges := range gone {
+			if shared && len(ranges) > 0 {
+				// The subnets came out of the block itself, which other networks carve from as well.
+				c.pool(n.From, family).Remove(ranges...)
+			}
 		}
+		if giveUp > 0 && !full {
+			var names []string
+			for _, w := range wishes[:giveUp] {
+				names = append(names, w.name)
+			}
+			c.Notes = append(c.Notes, fmt.Sprintf("network %s has no room for another zone in %s: write  spare:  there to hold to it", n.Name, phrase.And(names)))
+		}
+		c.finish(n, needs)
+		return
 	}
-	c.finish(n, needs)
+}
+
+// wish is room for more that nobody wrote.
+type wish struct {
+	name string
+	size int
+	give func()
+}
+
+// wishes are those of a network, the largest first.
+func (c *carver) wishes(n *estate.Network, sizes map[*estate.Tier]*tierSize) []wish {
+	var all []wish
+	for _, t := range n.Tiers {
+		size := sizes[t]
+		if size == nil || t.Plan.Spare.Given() || size.spare == 0 {
+			continue
+		}
+		all = append(all, wish{"tier " + t.Name, size.size[ipv4], func() { size.spare = 0 }})
+	}
+	slices.SortStableFunc(all, func(a, b wish) int { return a.size - b.size })
+	if n.Plan.Layout.Value == "zones" && len(all) > 0 {
+		return []wish{{"its block of zones", all[0].size, func() {
+			for _, w := range all {
+				w.give()
+			}
+		}}}
+	}
+	return all
 }
 
 // field finds the free space of a network, or reports why there is none.
@@ -154,8 +213,8 @@ func (c *carver) field(n *estate.Network, family int, aggregates []*aggregate, s
 	return f, true
 }
 
-// fill carves everything that the network wants in one family.
-func (f *field) fill(shared bool) {
+// fill carves everything that the network wants in one family, and gives the ranges that are gone by it.
+func (f *field) fill() []netip.Prefix {
 	f.standing()
 	f.slots()
 	for _, b := range f.aggregates {
@@ -169,10 +228,6 @@ func (f *field) fill(shared bool) {
 		}
 	}
 	f.fresh()
-	if !shared {
-		return
-	}
-	// The subnets came out of the block itself, which other networks carve from as well.
 	var gone []netip.Prefix
 	for _, b := range f.aggregates {
 		gone = append(gone, b.has(f.family)...)
@@ -180,7 +235,7 @@ func (f *field) fill(shared bool) {
 			gone = append(gone, b.reserved)
 		}
 	}
-	f.pool(f.n.From, f.family).Remove(gone...)
+	return gone
 }
 
 // widest is the length of the largest range that an aggregate still wants.
@@ -367,6 +422,9 @@ func (f *field) fresh() {
 	for _, b := range fresh {
 		length := b.length(f.family, b.spare)
 		block, found := pool.Take(length)
+		if !found && !b.zone && b.spare == 0 && !b.needs[0].spareWritten() && f.apart(b, pool) {
+			continue
+		}
 		if !found {
 			_, fits := address.NewPool(whole, widths[f.family]).Take(length)
 			f.full(b, pool, length, fits, keepers)
@@ -375,6 +433,23 @@ func (f *field) fresh() {
 		whole = whole.Minus(address.SetOf(block))
 		f.settle(b, block, f.because(b, block))
 	}
+}
+
+// apart gives the needs of an aggregate places of their own, where no block has room for all of them; it reports whether
+// there are so many.
+func (f *field) apart(b *aggregate, pool *address.Pool) bool {
+	wants := b.wanting(f.family)
+	try := address.NewPool(pool.Free(), widths[f.family])
+	for _, s := range wants {
+		if _, found := try.Take(s.size[f.family]); !found {
+			return false
+		}
+	}
+	for _, s := range wants {
+		p, _ := pool.Take(s.size[f.family])
+		f.take(s, p, fmt.Sprintf("; apart from the others of %s, as no free block holds all of them", b.name))
+	}
+	return true
 }
 
 // because says why an aggregate got its block.
@@ -403,6 +478,9 @@ func (f *field) room(b *aggregate, block netip.Prefix) int {
 func (f *field) zones(fresh []*aggregate, open address.Set) (rest []*aggregate, left address.Set) {
 	var zones []*aggregate
 	length, spare, settled := widths[f.family], 1, false
+	if f.tight {
+		spare = 0
+	}
 	for _, b := range fresh {
 		if !b.zone {
 			rest = append(rest, b)

@@ -84,6 +84,7 @@ type Result struct {
 	Addresses  []Address   // of workloads and NAT gateways that had none
 	Aggregates []Aggregate // those that got a block
 	Misfits    []diag.Finding
+	Notes      []string       // what was given up, in sentences
 	Renamed    []diag.Finding // rules and routes that mean somebody else from now on
 	Changes    text.Changes   // what writes the new ranges into the plan, one for each thing that gets one
 	Uneditable error          // why the changes cannot be made in the text; nil when they can

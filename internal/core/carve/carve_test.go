@@ -226,7 +226,7 @@ func TestZonesSideBySide(t *testing.T) {
 
 	_, r = carveText(t, strings.Replace(content, "10.0.0.0/20", "10.0.0.0/22", 1))
 	require.NotEmpty(t, r.Misfits)
-	assert.Contains(t, r.Misfits[0].Message, "no room for 3 zones of /23 side by side and 1 more: it needs a /21 (2048 addresses)")
+	assert.Contains(t, r.Misfits[0].Message, "no room for 3 zones of /23 side by side and 0 more: it needs a /21 (2048 addresses)")
 }
 
 func TestBothFamilies(t *testing.T) {
@@ -314,6 +314,26 @@ func TestAdditionsMoveNothing(t *testing.T) {
 	assert.Equal(t, "10.144.9.128/25", before["booking/web-d"])
 }
 
+// TestWishes: room for another zone is left where it fits, given up where it does not, the largest first, and held to where
+// it was written.
+func TestWishes(t *testing.T) {
+	const tiers = "tiers: {web: {hosts: 60}, app: {hosts: 400}, data: {hosts: 40}}"
+	_, r := carveText(t, zonal+"  a: {region: west, range: 10.0.0.0/19, "+tiers+"}\n")
+	assert.Empty(t, r.Misfits)
+	assert.Empty(t, r.Notes)
+	_, r = carveText(t, zonal+"  a: {region: west, range: 10.0.0.0/20, "+tiers+"}\n")
+	assert.Empty(t, r.Misfits)
+	assert.Empty(t, r.Notes)
+	_, r = carveText(t, zonal+"  a: {region: west, range: 10.0.0.0/21, "+strings.Replace(tiers, "400", "200", 1)+"}\n")
+	assert.Empty(t, r.Misfits)
+	_, r = carveText(t, zonal+"  a: {region: west, range: [10.0.0.0/23, 10.0.4.0/24, 10.0.6.0/25, 10.0.7.0/26], tiers: {web: {hosts: 20}, app: {hosts: 200}}}\n")
+	assert.Empty(t, r.Misfits)
+	assert.Equal(t, []string{"network a has no room for another zone in tier app: write  spare:  there to hold to it"}, r.Notes)
+	_, r = carveText(t, zonal+"  a: {region: west, range: [10.0.0.0/23, 10.0.4.0/24, 10.0.6.0/25, 10.0.7.0/26], tiers: {web: {hosts: 20}, app: {hosts: 200, spare: 1}}}\n")
+	require.Len(t, r.Misfits, 1)
+	assert.Contains(t, r.Misfits[0].Message, "no room for tier app")
+}
+
 func TestMisfits(t *testing.T) {
 	for _, c := range []struct{ networks, code, message, fix string }{
 		{"  a: {from: west, size: /13}\n", "no-room", "it needs a /13 (524288 addresses), and the largest free block is a /15 (131072): 393216 addresses are missing", "enlarge the block"},
@@ -324,9 +344,10 @@ func TestMisfits(t *testing.T) {
 		{"  a: {region: west, range: 10.0.0.0/8, tiers: {t: {hosts: 70000}}}\n", "size-limit", "need a /15", "up to 65531"},
 		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {hosts: 59}}}\n", "", "", ""},
 		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {hosts: 60}}}\n", "no-room", "3 subnets of /25 and room for 1 more: it needs a /23 (512 addresses), and the largest free block is a /24 (256): 256 addresses are missing", "enlarge the network"},
-		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {hosts: 60, zones: [west-a, west-b]}}}\n", "no-room", "2 subnets of /25 and room for 2 more", "spare: 0"},
+		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {hosts: 60, zones: [west-a, west-b]}}}\n", "", "", ""},
+		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {hosts: 60, zones: [west-a, west-b], spare: 1}}}\n", "no-room", "2 subnets of /25 and room for 2 more", "spare: 0"},
 		{"  a: {region: west, range: 10.0.0.0/24, subnets: {s: {range: 10.0.0.0/24}}, tiers: {t: {hosts: 1}}}\n", "no-room", "nothing is free: 64 addresses are missing", ""},
-		{"  a: {region: west, range: 10.0.0.0/26, subnets: {u-a: {tier: u, zone: west-a, range: 10.0.0.0/28}, u-b: {tier: u, zone: west-b, range: 10.0.0.16/28}, u-c: {tier: u, zone: west-c, range: 10.0.0.32/28}},\n     tiers: {u: {hosts: 1}, t: {hosts: 1, zones: [west-a], spare: 0}}}\n",
+		{"  a: {region: west, range: 10.0.0.0/26, subnets: {u-a: {tier: u, zone: west-a, range: 10.0.0.0/28}, u-b: {tier: u, zone: west-b, range: 10.0.0.16/28}, u-c: {tier: u, zone: west-c, range: 10.0.0.32/28}},\n     tiers: {u: {hosts: 1, spare: 1}, t: {hosts: 1, zones: [west-a], spare: 0}}}\n",
 			"no-room", "nothing is free", "write  spare: 0  at tier u to give that up"},
 		{"  a: {range: 10.0.0.0/24, tiers: {t: {hosts: 1}}}\n", "no-zones", "its subnets live in zones, and network a has none", "region:"},
 		{"  a: {range: 10.0.0.0/24, subnets: {s: {}}}\n", "no-size", "subnet s of network a has no range, and neither size nor tier", "size:  or  tier:"},

@@ -255,6 +255,10 @@ func (c *carver) finishHeld(s *need) {
 	}
 	if p := s.fresh[ipv4]; p.IsValid() {
 		c.Held = append(c.Held, Held{h.Network.Name, h.Name, p, h.Plan.For.Value, h.Plan.Owner.Value, New, s.why[ipv4]})
+		if h.Network.FromPattern(h) { // where its size stands, for others, too
+			c.change(s.why[ipv4], text.Set(h.Place(), "range", text.Word(p.String())))
+			return
+		}
 		c.change(s.why[ipv4], text.Replace(h.Place(), "size", "range", text.Word(p.String())))
 	}
 }
@@ -291,7 +295,7 @@ func (c *carver) finishSubnet(n *estate.Network, s *need, taken map[string]bool)
 		why = s.why[ipv6]
 	}
 	if s.subnet != nil {
-		if s.subnet.Plan.Size.Given() && len(s.subnet.Plan.Ranges) == 0 {
+		if s.subnet.Plan.Size.Given() && len(s.subnet.Plan.Ranges) == 0 && !n.FromPattern(s.subnet) {
 			c.change(why, text.Replace(s.subnet.Place(), "size", "range", value))
 		} else {
 			c.change(why, text.Set(s.subnet.Place(), "range", value))
@@ -330,3 +334,6 @@ func (c *carver) freshName(n *estate.Network, s *need, taken map[string]bool) st
 	taken[free] = true
 	return free
 }
+
+// spareWritten reports whether the plan says how much room for more there is to be.
+func (s *need) spareWritten() bool { return s.tier != nil && s.tier.Plan.Spare.Given() }

@@ -30,12 +30,43 @@ func Load(files *text.Files) (*Estate, []diag.Finding) {
 // says why the changes cannot be made in the text.
 func (e *Estate) With(c text.Changes) (*Estate, []diag.Finding, error) {
 	f := e.Plan.Files.First()
-	after, _, err := f.Apply(c.Edits())
+	after, _, err := f.Apply(e.Own(c.Edits()))
 	if err != nil {
 		return nil, nil, err
 	}
 	changed, findings := Load(text.One(f.Name, after))
 	return changed, findings, nil
+}
+
+// Own are edits of networks that take a pattern, as they must be made: what is added to a list that the pattern gives
+// makes the list the network's own, with all that the pattern's has.
+func (e *Estate) Own(edits []text.Edit) []text.Edit {
+	f := e.Plan.Files.First()
+	own := map[string]bool{}
+	var out []text.Edit
+	for _, x := range edits {
+		out = append(out, x)
+		if len(x.Path) < 3 || x.Path[0] != "networks" || x.Key != "" || x.Remove {
+			continue
+		}
+		n, list := e.Network(x.Path[1]), x.Path.String()
+		if n == nil || len(n.Plan.Patterns) == 0 || own[list] {
+			continue
+		}
+		if _, found := f.Value(x.Path); found {
+			continue
+		}
+		for _, p := range slices.Backward(n.Plan.Patterns) {
+			if v, found := f.Value(append(text.Path{"patterns", p.Name.Value}, x.Path[2:]...)); found {
+				last := len(x.Path) - 1
+				own[list] = true
+				out[len(out)-1] = text.Set(x.Path[:last], x.Path[last], v.Filled("{network}", n.Name))
+				out = append(out, x)
+				break
+			}
+		}
+	}
+	return out
 }
 
 // build binds the names of a plan. What cannot be bound is left out and reported.

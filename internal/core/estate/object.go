@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"wendrik/internal/core/diag"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
 
@@ -142,6 +143,11 @@ func (g *Gateway) At() text.Pos {
 		return 0
 	}
 	return g.Plan.Name.At
+}
+
+// FromPattern reports whether a thing of the network that stands somewhere in the text comes from its pattern.
+func (n *Network) FromPattern(o Object) bool {
+	return slices.ContainsFunc(n.Plan.Patterns, func(p *plan.Pattern) bool { return p.Holds(o.At()) })
 }
 
 // scope binds names to objects: one of each kind may have a name.

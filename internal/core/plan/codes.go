@@ -29,4 +29,6 @@ const (
 	badPorts       diag.Code = "bad-ports"
 	badRule        diag.Code = "bad-rule"
 	badExpectation diag.Code = "bad-expectation"
+	unknownPattern diag.Code = "unknown-pattern"
+	patternLoop    diag.Code = "pattern-loop"
 )

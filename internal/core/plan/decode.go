@@ -35,7 +35,9 @@ func Decode(files *text.Files) (*Plan, *diag.Bag) {
 		d.report(start, empty, "the plan is empty", "start it with  wendrik: 1  and  estate: NAME")
 		return d.plan, &d.found
 	}
+	d.findPatterns(root)
 	readMap(d, root, planFields, d.plan, start)
+	d.endPatterns()
 	if v := d.plan.Version; v.Given() && v.Value != 1 {
 		d.report(v.At, badVersion, fmt.Sprintf("this plan is of version %d, and this program reads version 1", v.Value), "wendrik: 1")
 	}
@@ -58,6 +60,7 @@ type decoder struct {
 	aliased int // nodes read inside aliases
 	bombed  bool
 	named   int                 // things with a name that were read
+	filling string              // the network whose pattern is being read; empty for none
 	flowsOf map[string]flow.Set // texts of flows that were read before
 
 	// Where short lists of values lie, many in one piece of memory.
@@ -297,6 +300,11 @@ const maxFields = 40
 
 // readMap reads a mapping whose keys are known. Missing required keys are reported at the place of its name.
 func readMap[T any](d *decoder, n text.Node, fields []field[T], into *T, name text.Pos) {
+	readMapOver(d, n, fields, into, name, false)
+}
+
+// readMapOver is readMap; over what a pattern has given already, no key is required.
+func readMapOver[T any](d *decoder, n text.Node, fields []field[T], into *T, name text.Pos, over bool) {
 	n, entered := d.follow(n)
 	defer d.leave(entered)
 	var given [maxFields]text.Pos
@@ -332,7 +340,7 @@ func readMap[T any](d *decoder, n text.Node, fields []field[T], into *T, name te
 		}
 	}
 	for i := range fields {
-		if f := &fields[i]; readable && f.required && !given[i].Known() {
+		if f := &fields[i]; readable && f.required && !over && !given[i].Known() {
 			d.report(name, missingKey, fmt.Sprintf("%s has no %s", d.here(), f.key), fmt.Sprintf("add  %s:  %s", f.key, f.doc))
 		}
 	}
@@ -381,8 +389,13 @@ func isName(s string) bool {
 	return s != ""
 }
 
-// readNamed reads a mapping from names to things of one kind, in the order of the text.
-func readNamed[T any](d *decoder, n text.Node, fields []field[T], name func(*T) *Text) []*T {
+// readNamed reads a mapping from names to things of one kind, in the order of the text. Those of a pattern come first:
+// what has the name of one is read over it. Before each it calls shape, when that is not nil.
+func readNamed[T any](d *decoder, n text.Node, fields []field[T], name func(*T) *Text, base []*T, shape func(*decoder, text.Node, *T)) []*T {
+	based := map[string]*T{}
+	for _, b := range base {
+		based[name(b).Value] = b
+	}
 	n, entered := d.follow(n)
 	defer d.leave(entered)
 	entries := d.words(n, "a mapping from names")
@@ -399,7 +412,16 @@ func readNamed[T any](d *decoder, n text.Node, fields []field[T], name func(*T) 
 			if len(e.key.Value) <= maxName {
 				*name(&things[i]) = e.key
 			}
-			readMap(d, e.value, fields, &things[i], e.key.At)
+			below := based[name(&things[i]).Value]
+			if below != nil {
+				under := *name(&things[i])
+				things[i] = *below
+				*name(&things[i]) = under
+			}
+			if shape != nil {
+				shape(d, e.value, &things[i])
+			}
+			readMapOver(d, e.value, fields, &things[i], e.key.At, below != nil)
 			d.path = d.path[:len(d.path)-1]
 		}
 	}
@@ -409,9 +431,18 @@ func readNamed[T any](d *decoder, n text.Node, fields []field[T], name func(*T) 
 		things = things[:len(entries)]
 		read(d, things, entries)
 	}
-	all := make([]*T, len(things))
-	for i := range all {
-		all[i] = &things[i]
+	all := make([]*T, 0, len(base)+len(things))
+	at := make(map[string]int, len(base))
+	for _, b := range base {
+		at[name(b).Value] = len(all)
+		all = append(all, b)
+	}
+	for i := range things {
+		if j, over := at[name(&things[i]).Value]; over && len(base) > 0 {
+			all[j] = &things[i]
+			continue
+		}
+		all = append(all, &things[i])
 	}
 	return all
 }
@@ -425,7 +456,7 @@ func readSideBySide[T any](d *decoder, things []T, entries []entry, read func(*d
 	parts := make([]*decoder, runtime.GOMAXPROCS(0))
 	var all sync.WaitGroup
 	for i := range parts {
-		parts[i] = &decoder{plan: d.plan, path: slices.Clone(d.path), flowsOf: map[string]flow.Set{}}
+		parts[i] = &decoder{plan: d.plan, path: slices.Clone(d.path), flowsOf: map[string]flow.Set{}, filling: d.filling}
 		from, to := i*len(entries)/len(parts), (i+1)*len(entries)/len(parts)
 		all.Go(func() { read(parts[i], things[from:to], entries[from:to]) })
 	}
@@ -443,7 +474,7 @@ func readSideBySide[T any](d *decoder, things []T, entries []entry, read func(*d
 
 // named makes the read function of a field that holds named things.
 func named[T, V any](part func(*T) *[]*V, fields []field[V], name func(*V) *Text) func(*decoder, text.Node, *T) {
-	return func(d *decoder, n text.Node, into *T) { *part(into) = readNamed(d, n, fields, name) }
+	return func(d *decoder, n text.Node, into *T) { *part(into) = readNamed(d, n, fields, name, *part(into), nil) }
 }
 
 // checkName reports a word that cannot be a name.

@@ -17,8 +17,11 @@ var planFields = []field[Plan]{
 	{key: "profile", doc: "how the cloud behaves: zonal, regional, plain, or knobs of its own", shape: aProfile, read: to(func(p *Plan) *ProfileSetting { return &p.Profile }, (*decoder).profile)},
 	{key: "naming", doc: "the pattern of subnet names, such as {tier}-{zone}", shape: aWord, read: to(func(p *Plan) *Text { return &p.Naming }, (*decoder).pattern)},
 	{key: "regions", doc: "the regions and the zones of each", shape: mapOf(listOf(aName)), read: func(d *decoder, n text.Node, p *Plan) { p.Regions = d.regions(n) }},
+	{key: "patterns", doc: "shapes of networks, each named once; {network} in them is the network's name", shape: mapOf(ref("network")), read: func(*decoder, text.Node, *Plan) {}}, // which has been read before
 	{key: "space", doc: "the blocks of address space", shape: mapOf(ref("block")), read: named(func(p *Plan) *[]*Block { return &p.Space }, blockFields, func(b *Block) *Text { return &b.Name })},
-	{key: "networks", doc: "the virtual networks", shape: mapOf(ref("network")), read: named(func(p *Plan) *[]*Network { return &p.Networks }, networkFields, func(n *Network) *Text { return &n.Name })},
+	{key: "networks", doc: "the virtual networks", shape: mapOf(ref("network")), read: func(d *decoder, n text.Node, p *Plan) {
+		p.Networks = readNamed(d, n, networkFields, func(n *Network) *Text { return &n.Name }, nil, (*decoder).shape)
+	}},
 	{key: "workloads", doc: "the things that talk", shape: mapOf(ref("workload")), read: named(func(p *Plan) *[]*Workload { return &p.Workloads }, workloadFields, func(w *Workload) *Text { return &w.Name })},
 	{key: "peerings", doc: "pairs of networks that are joined", shape: mapOf(ref("peering")), read: named(func(p *Plan) *[]*Peering { return &p.Peerings }, peeringFields, func(x *Peering) *Text { return &x.Name })},
 	{key: "hubs", doc: "hubs that join many networks and sites", shape: mapOf(ref("hub")), read: named(func(p *Plan) *[]*Hub { return &p.Hubs }, hubFields, func(h *Hub) *Text { return &h.Name })},
@@ -37,6 +40,9 @@ var blockFields = []field[Block]{
 }
 
 var networkFields = []field[Network]{
+	{key: "pattern", doc: "the pattern whose shape it takes; what it says itself stands in the place of what that says", shape: aName, read: to(func(n *Network) *Text { return &n.Pattern }, (*decoder).text)},
+	{key: "nat", doc: "what its outbound tiers leave by: one NAT gateway, one per-zone, or none", shape: enum("one", "per-zone", "none"), read: to(func(n *Network) *Text { return &n.NAT }, oneOf("one", "per-zone", "none"))},
+	{key: "expect", doc: "of a pattern: statements for each network that takes it, with {network} for its name", shape: listOf(aWord), read: func(d *decoder, v text.Node, n *Network) { n.Expect = append(n.Expect, d.expectations(v)...) }},
 	{key: "profile", doc: "how its cloud behaves, where that differs from the estate's profile", shape: aProfile, read: to(func(n *Network) *ProfileSetting { return &n.Profile }, (*decoder).profile)},
 	{key: "region", doc: "the region it lives in; a list where a subnet spans a region", shape: listOf(aName), read: to(func(n *Network) *[]Text { return &n.Regions }, (*decoder).fewTexts)},
 	{key: "from", doc: "the block of space that its range is carved from", shape: aName, read: to(func(n *Network) *Text { return &n.From }, (*decoder).text)},

@@ -60,6 +60,7 @@ type Plan struct {
 	Profile   ProfileSetting
 	Naming    Text // the pattern of subnet names, such as {tier}-{zone}
 	Regions   []*Region
+	Patterns  []*Pattern
 	Space     []*Block
 	Networks  []*Network
 	Workloads []*Workload
@@ -105,9 +106,23 @@ type Block struct {
 	Owner  Text
 }
 
+// Pattern is a shape of network that is named once.
+type Pattern struct {
+	Name Text
+	Last text.Pos // where the last thing of it stands
+
+	node text.Node
+}
+
+// Holds reports whether a place is inside the pattern.
+func (p *Pattern) Holds(at text.Pos) bool { return at >= p.Name.At && at <= p.Last }
+
 // Network is a virtual network.
 type Network struct {
 	Name     Text
+	Pattern  Text       // the shape that it takes, with what it says itself in the place of what that says
+	Patterns []*Pattern // that one, and those that it takes its shape from, the widest first
+	NAT      Text       // one, per-zone or none: what its outbound tiers leave by
 	Profile  ProfileSetting
 	Regions  []Text
 	From     Text   // the block of space that its range is carved from
@@ -125,6 +140,7 @@ type Network struct {
 	Tables   []*Table
 	Groups   []*Group
 	Lists    []*List
+	Expect   []Expectation // those of its pattern
 }
 
 // Tier is a purpose that subnets are carved for, one in each zone.

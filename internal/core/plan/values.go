@@ -27,7 +27,15 @@ func (d *decoder) text(n text.Node) Text {
 		d.report(n.At(), wrongKind, fmt.Sprintf("a single value belongs here, not %s", kindName(n)), "write it, or leave the key out")
 		return Text{}
 	}
-	return Text{n.Value(), n.At()}
+	return Text{d.filled(n.Value()), n.At()}
+}
+
+// filled is a word of a pattern, with the name of the network that takes it.
+func (d *decoder) filled(word string) string {
+	if d.filling == "" {
+		return word
+	}
+	return strings.ReplaceAll(word, "{network}", d.filling)
 }
 
 func (d *decoder) texts(n text.Node) []Text {
@@ -103,7 +111,7 @@ func (d *decoder) destination(n text.Node) (Range, Text) {
 func (d *decoder) rangeOrName(n text.Node) (Range, Text) {
 	target, entered := d.follow(n)
 	d.leave(entered)
-	if target.Kind() == text.ScalarKind && target.Tag() == "" && isRangeName(target.Value()) {
+	if target.Kind() == text.ScalarKind && target.Tag() == "" && isRangeName(d.filled(target.Value())) {
 		return Range{}, d.text(n)
 	}
 	return d.oneRange(n), Text{}

@@ -196,6 +196,16 @@ func (w *walker) noRoute(s *estate.Subnet, p packet) {
 
 // routeFix adds the route to a table: the widest that beats what the table has for the packet today.
 func (w *walker) routeFix(t *estate.Table, to way, p packet) []diag.Fix {
+	if x := w.from.Workload; x != nil && !w.back && w.translated.NAT != nil && !w.goal().Internet && x.Subnet.Network == t.Network && x.Subnet.Table != t {
+		// What is private need not go through the NAT gateway at all.
+		if fixes := w.routeInto(x.Subnet.Table, to, p); fixes != nil {
+			return fixes
+		}
+	}
+	return w.routeInto(t, to, p)
+}
+
+func (w *walker) routeInto(t *estate.Table, to way, p packet) []diag.Fix {
 	beat := -1
 	if r := t.Lookup(p.dst.Addr); r != nil {
 		if beat = r.To.Bits(); r.Origin != estate.Local && r.Origin != estate.ByHand {

@@ -86,6 +86,42 @@ func (v Value) with(rest Path, e Edit) (changed Value, ok bool) {
 	return v, true
 }
 
+// Filled is the value with something else in the place of a word, wherever that stands in it.
+func (v Value) Filled(word, with string) Value {
+	v.word = strings.ReplaceAll(v.word, word, with)
+	v.list = slices.Clone(v.list)
+	for i := range v.list {
+		v.list[i] = v.list[i].Filled(word, with)
+	}
+	v.fields = slices.Clone(v.fields)
+	for i := range v.fields {
+		v.fields[i].Value = v.fields[i].Value.Filled(word, with)
+	}
+	return v
+}
+
+// Value is what stands at a path, and whether anything does. A single value counts as a list of one.
+func (f *File) Value(path Path) (Value, bool) {
+	root, problem := f.parse()
+	if problem != nil || root == nil {
+		return Value{}, false
+	}
+	ed := &editor{src: f, root: root, keys: map[*yaml.Node]map[string]int{}, were: map[*yaml.Node][]*yaml.Node{}}
+	at := root
+	for _, word := range path {
+		if at.Kind == yaml.AliasNode {
+			at = at.Alias
+		}
+		if at, _ = ed.find(at, word); at == nil {
+			return Value{}, false
+		}
+	}
+	if at.Kind == yaml.ScalarNode && !nothing(at) {
+		return Words(at.Value), true
+	}
+	return valueOf(at), at.Kind == yaml.SequenceNode || at.Kind == yaml.MappingNode
+}
+
 // plain texts need no quotes anywhere in YAML 1.2: no sign of the syntax stands in them, and they are no word that
 // older readers take for a truth value.
 var (
