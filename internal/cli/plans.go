@@ -20,13 +20,14 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 	"wendrik/internal/replace"
 )
 
 // planFlag defines the flag that names the plan.
 func (f *flags) planFlag() *string {
-	return f.String("plan", "wendrik.yaml", "`FILE` the plan, or - for standard input")
+	return f.String("plan", "wendrik.yaml", "`FILE` the plan, a folder with a wendrik.yaml, or - for standard input")
 }
 
 // opened is a plan that was read, as far as it can be.
@@ -40,6 +41,9 @@ func (o *opened) unread() bool { return o.Plan.Unread }
 
 // open reads a plan and binds it.
 func (s *screen) open(name string) (*opened, error) {
+	if info, err := os.Stat(name); err == nil && info.IsDir() {
+		name = filepath.Join(name, "wendrik.yaml")
+	}
 	raw, err := s.read(name)
 	if err != nil {
 		return nil, err
@@ -51,9 +55,83 @@ func (s *screen) open(name string) (*opened, error) {
 	s.plan = name
 	seldom(len(raw))
 	files := text.NewFiles(cache.Open(os.Getenv("WENDRIK_CACHE")))
-	files.Add(label, raw)
+	problems := s.addParts(files, files.Add(label, raw), name)
 	e, _ := estate.Load(files)
+	if len(problems) > 0 {
+		e.Problems = append(problems, e.Problems...)
+		diag.Sort(e.Problems)
+	}
 	return &opened{e, label}, nil
+}
+
+// Codes of what is wrong with the other files of a plan.
+const (
+	partOutside diag.Code = "part-outside"
+	noPart      diag.Code = "no-part"
+)
+
+// addParts reads the other files that a plan names, out of the folder that it lies in and no other, and gives what is wrong
+// with them.
+func (s *screen) addParts(files *text.Files, first *text.File, name string) []diag.Finding {
+	var problems []diag.Finding
+	parts := plan.PartsOf(first)
+	if len(parts) == 0 {
+		return nil
+	}
+	wrong := func(t plan.Text, code diag.Code, fix, format string, args ...any) {
+		problems = append(problems, diag.Finding{Code: code, Severity: diag.Error, At: t.At, Place: text.Path{"parts"}, Message: fmt.Sprintf(format, args...), Fixes: diag.Advise(fix)})
+	}
+	folder, own := filepath.Dir(name), filepath.Base(name)
+	if name == "-" {
+		folder, own = ".", ""
+	}
+	root, err := os.OpenRoot(folder)
+	if err != nil {
+		wrong(parts[0], noPart, "make it readable", "the folder of the plan cannot be read: %s", reason(err))
+		return problems
+	}
+	defer root.Close()
+	had, size := map[string]bool{own: true}, len(first.Text)
+	for _, t := range parts {
+		if !filepath.IsLocal(t.Value) {
+			wrong(t, partOutside, "move it into the folder of the plan, or a folder in that", "%q leads out of the folder of the plan", phrase.Clip(t.Value))
+			continue
+		}
+		found, err := fs.Glob(root.FS(), filepath.ToSlash(filepath.Clean(t.Value)))
+		if err != nil || len(found) == 0 {
+			wrong(t, noPart, "name a file that is there, or take it out", "%q names no file in the folder of the plan", phrase.Clip(t.Value))
+			continue
+		}
+		for _, one := range found {
+			if had[one] {
+				continue
+			}
+			had[one] = true
+			raw, err := readPart(root, one, text.MaxSize+1-size)
+			switch size += len(raw); {
+			case err != nil:
+				wrong(t, noPart, "make it a file that can be read", "%s cannot be read: %s", phrase.Clip(one), reason(err))
+			case size > text.MaxSize || len(had) > 4000:
+				wrong(t, noPart, "split the estate into plans of their own", "the parts of the plan are more than can be read")
+				return problems
+			default:
+				files.Add(filepath.Join(folder, one), raw)
+			}
+		}
+	}
+	return problems
+}
+
+// readPart reads a file of a folder, up to a size.
+func readPart(root *os.Root, name string, most int) (string, error) {
+	f, err := root.Open(name)
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	var b strings.Builder
+	_, err = io.Copy(&b, io.LimitReader(f, int64(most)))
+	return b.String(), err
 }
 
 // samePlan is the flag with which a suggested command reads the plan that was read; empty where it does so without.
@@ -261,34 +339,49 @@ func (s *screen) save(name string, src *text.Files, changes text.Changes, show b
 	if name == "-" {
 		return &usageError{"standard input cannot be written to", "name the plan with  -plan FILE"}
 	}
-	before := src.First()
-	after, patches, err := before.Apply(changes.Edits())
+	changed, err := src.Apply(changes.Edits())
 	if err != nil {
 		return uneditable(name, err)
 	}
-	if show {
-		shown := patches[:min(len(patches), maxRows)]
-		var diff []udiff.Edit
-		for _, p := range shown {
-			diff = append(diff, udiff.Edit{Start: p.Start, End: p.End, New: p.Text})
+	for _, one := range changed {
+		if !show {
+			break
 		}
-		unified, err := udiff.ToUnified(name, name, before.Text, diff, 1)
-		if err != nil {
+		if err := s.showChange(one); err != nil {
 			return err
-		}
-		s.diff(unified)
-		if left := len(patches) - len(shown); left > 0 {
-			s.say("%s", dim.Sprintf("%d more changes are not shown", left))
 		}
 	}
 	if s.out.lost != nil {
 		return &usageError{"the difference could not be shown", "nothing was written"}
 	}
-	linked, err := replace.File(name, before.Text, after)
-	if linked {
-		s.tell("%s has another name (a hard link), which keeps the old text", clean(name))
+	for _, one := range changed {
+		linked, err := replace.File(one.Name, one.Text, one.After)
+		if linked {
+			s.tell("%s has another name (a hard link), which keeps the old text", clean(one.Name))
+		}
+		if err := writeError(one.Name, err); err != nil {
+			return err
+		}
 	}
-	return writeError(name, err)
+	return nil
+}
+
+// showChange shows the difference that edits make in a file.
+func (s *screen) showChange(c text.Changed) error {
+	shown := c.Patches[:min(len(c.Patches), maxRows)]
+	var diff []udiff.Edit
+	for _, p := range shown {
+		diff = append(diff, udiff.Edit{Start: p.Start, End: p.End, New: p.Text})
+	}
+	unified, err := udiff.ToUnified(c.Name, c.Name, c.Text, diff, 1)
+	if err != nil {
+		return err
+	}
+	s.diff(unified)
+	if left := len(c.Patches) - len(shown); left > 0 {
+		s.say("%s", dim.Sprintf("%d more changes are not shown", left))
+	}
+	return nil
 }
 
 func uneditable(name string, err error) error {

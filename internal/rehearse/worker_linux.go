@@ -41,9 +41,8 @@ func IsWorker() bool { return os.Getenv(workerKey) == "worker" }
 
 // order is what a worker is asked for; the later ones come over its socket.
 type order struct {
-	Do    string // play, keep, again, in or down
-	Name  string
-	Text  string
+	Do    string  // play, keep, again, in or down
+	Files []named // of the plan
 	Opt   Options
 	Keep  bool
 	Place string
@@ -78,7 +77,7 @@ func Run(e *estate.Estate, opt Options, keep bool, step func(what string, done, 
 			return nil, err
 		}
 	}
-	first := order{Do: "play", Name: e.Plan.Files.First().Name, Text: e.Plan.Files.First().Text, Opt: opt, Keep: keep}
+	first := order{Do: "play", Files: textsOf(e), Opt: opt, Keep: keep}
 	var r *Result
 	err := error(errBarred)
 	if os.Geteuid() == 0 {
@@ -235,8 +234,27 @@ func Work() int {
 	signal.Notify(make(chan os.Signal, 1), syscall.SIGHUP, syscall.SIGPIPE)
 	// What a program leaves running becomes a child of this process, and ends with it.
 	_ = unix.Prctl(unix.PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)
-	(&host{lab: l, sum: sumOf(first.Text)}).stay(socket)
+	(&host{lab: l, sum: sumOf(filesFrom(first.Files).Whole())}).stay(socket)
 	return 0
+}
+
+// named is a file of a plan.
+type named struct{ Name, Text string }
+
+func textsOf(e *estate.Estate) []named {
+	var all []named
+	for _, f := range e.Plan.Files.All() {
+		all = append(all, named{f.Name, f.Text})
+	}
+	return all
+}
+
+func filesFrom(all []named) *text.Files {
+	files := text.NewFiles(nil)
+	for _, f := range all {
+		files.Add(f.Name, f.Text)
+	}
+	return files
 }
 
 // sumOf is a short name for a text.
@@ -244,7 +262,7 @@ func sumOf(text string) string { return fmt.Sprintf("%x", sha256.Sum256([]byte(t
 
 // perform loads the plan of an order, builds it, and tries it.
 func perform(o order, out teller) (*lab, *Result, error) {
-	e, findings := estate.Load(text.One(o.Name, o.Text))
+	e, findings := estate.Load(filesFrom(o.Files))
 	if len(findings) > 0 {
 		return nil, nil, errors.New(findings[0].Message)
 	}
@@ -521,7 +539,7 @@ func Again(e *estate.Estate, step func(what string, done, total int)) (*Result, 
 		return nil, err
 	}
 	defer c.Close()
-	if err := json.NewEncoder(c).Encode(order{Do: "again", Sum: sumOf(e.Plan.Files.First().Text)}); err != nil {
+	if err := json.NewEncoder(c).Encode(order{Do: "again", Sum: sumOf(e.Plan.Files.Whole())}); err != nil {
 		return nil, err
 	}
 	r, err := follow(json.NewDecoder(c), step)

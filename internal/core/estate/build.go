@@ -29,19 +29,18 @@ func Load(files *text.Files) (*Estate, []diag.Finding) {
 // With is the estate that the plan describes once changes are made in it, with the findings of loading that. The error
 // says why the changes cannot be made in the text.
 func (e *Estate) With(c text.Changes) (*Estate, []diag.Finding, error) {
-	f := e.Plan.Files.First()
-	after, _, err := f.Apply(e.Own(c.Edits()))
+	changed, err := e.Plan.Files.Apply(e.Own(c.Edits()))
 	if err != nil {
 		return nil, nil, err
 	}
-	changed, findings := Load(text.One(f.Name, after))
-	return changed, findings, nil
+	after, findings := Load(e.Plan.Files.With(changed))
+	return after, findings, nil
 }
 
 // Own are edits of networks that take a pattern, as they must be made: what is added to a list that the pattern gives
 // makes the list the network's own, with all that the pattern's has.
 func (e *Estate) Own(edits []text.Edit) []text.Edit {
-	f := e.Plan.Files.First()
+	f := e.Plan.Files
 	own := map[string]bool{}
 	var out []text.Edit
 	for _, x := range edits {

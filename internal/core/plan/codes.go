@@ -31,4 +31,5 @@ const (
 	badExpectation diag.Code = "bad-expectation"
 	unknownPattern diag.Code = "unknown-pattern"
 	patternLoop    diag.Code = "pattern-loop"
+	notInPart      diag.Code = "not-in-part"
 )

@@ -20,28 +20,53 @@ import (
 // plan is incomplete when that is anything. Neither is ever nil.
 func Decode(files *text.Files) (*Plan, *diag.Bag) {
 	d := &decoder{plan: &Plan{Files: files}, flowsOf: map[string]flow.Set{}}
-	tree, problem := files.First().Tree()
-	if problem != nil {
-		d.plan.Unread = true
-		d.found.Add(diag.Finding{Code: diag.Code(problem.Code), At: problem.At, Message: problem.Message, Fixes: diag.Advise(problem.Fix)})
+	roots := make([]text.Node, len(files.All()))
+	for i, f := range files.All() {
+		tree, problem := f.Tree()
+		if problem != nil {
+			d.plan.Unread = d.plan.Unread || i == 0
+			d.found.Add(diag.Finding{Code: diag.Code(problem.Code), At: problem.At, Message: problem.Message, Fixes: diag.Advise(problem.Fix)})
+			continue
+		}
+		if roots[i] = tree.Root(); roots[i].Kind() == 0 {
+			d.report(f.Start(), empty, "the plan is empty", "start it with  wendrik: 1  and  estate: NAME")
+		}
+	}
+	if d.plan.Unread || roots[0].Kind() == 0 {
+		d.plan.Unread = d.plan.Unread || roots[0].Kind() != text.MapKind
 		return d.plan, &d.found
 	}
-	root := tree.Root()
-	start := files.First().Start()
-	if root.Kind() != text.MapKind {
-		d.plan.Unread = true
+	d.plan.Unread = roots[0].Kind() != text.MapKind
+	for _, root := range roots {
+		d.findPatterns(root)
 	}
-	if root.Kind() == 0 {
-		d.report(start, empty, "the plan is empty", "start it with  wendrik: 1  and  estate: NAME")
-		return d.plan, &d.found
+	for i, root := range roots {
+		if root.Kind() == 0 {
+			continue
+		}
+		d.part = i
+		readMapOver(d, root, planFields, d.plan, files.All()[i].Start(), i > 0)
 	}
-	d.findPatterns(root)
-	readMap(d, root, planFields, d.plan, start)
 	d.endPatterns()
 	if v := d.plan.Version; v.Given() && v.Value != 1 {
 		d.report(v.At, badVersion, fmt.Sprintf("this plan is of version %d, and this program reads version 1", v.Value), "wendrik: 1")
 	}
 	return d.plan, &d.found
+}
+
+// PartsOf are the other files that the first file of a plan names, as it names them; none where it cannot be read.
+func PartsOf(f *text.File) []Text {
+	tree, problem := f.Tree()
+	if problem != nil || tree.Root().Kind() != text.MapKind {
+		return nil
+	}
+	d := &decoder{plan: &Plan{}}
+	for k, v := range tree.Root().Entries() {
+		if k.Kind() == text.ScalarKind && k.Value() == "parts" {
+			return d.texts(v)
+		}
+	}
+	return nil
 }
 
 // Aliases in a text from a stranger may stand for aliases, and a few bytes for a thing with much room: both are bounded.
@@ -60,6 +85,7 @@ type decoder struct {
 	aliased int // nodes read inside aliases
 	bombed  bool
 	named   int                 // things with a name that were read
+	part    int                 // the number of the file that is being read
 	filling string              // the network whose pattern is being read; empty for none
 	flowsOf map[string]flow.Set // texts of flows that were read before
 
@@ -474,7 +500,34 @@ func readSideBySide[T any](d *decoder, things []T, entries []entry, read func(*d
 
 // named makes the read function of a field that holds named things.
 func named[T, V any](part func(*T) *[]*V, fields []field[V], name func(*V) *Text) func(*decoder, text.Node, *T) {
-	return func(d *decoder, n text.Node, into *T) { *part(into) = readNamed(d, n, fields, name, *part(into), nil) }
+	return func(d *decoder, n text.Node, into *T) {
+		if _, whole := any(into).(*Plan); whole {
+			*part(into) = joined(d, *part(into), readNamed(d, n, fields, name, nil, nil), name)
+			return
+		}
+		*part(into) = readNamed(d, n, fields, name, *part(into), nil)
+	}
+}
+
+// joined puts the things of another part of a plan behind those before, and reports names that stood there.
+func joined[T any](d *decoder, had, more []*T, name func(*T) *Text) []*T {
+	if len(had) == 0 {
+		return more
+	}
+	first := make(map[string]text.Pos, len(had))
+	for _, x := range had {
+		first[name(x).Value] = name(x).At
+	}
+	for _, x := range more {
+		if at, twice := first[name(x).Value]; twice {
+			d.within(name(x).Value, func() {
+				d.report(name(x).At, duplicateKey, fmt.Sprintf("%q stands in two parts of the plan, first at %s", phrase.Clip(name(x).Value), d.plan.Files.Where(at)), "keep one of the two")
+			})
+			continue
+		}
+		had = append(had, x)
+	}
+	return had
 }
 
 // checkName reports a word that cannot be a name.

@@ -13,14 +13,18 @@ import (
 
 var planFields = []field[Plan]{
 	{key: "wendrik", doc: "the version of the format: 1", shape: aCount, required: true, read: to(func(p *Plan) *Number { return &p.Version }, (*decoder).count)},
-	{key: "estate", doc: "the name of all that the plan describes", shape: aWord, read: to(func(p *Plan) *Text { return &p.Estate }, (*decoder).text)},
-	{key: "profile", doc: "how the cloud behaves: zonal, regional, plain, or knobs of its own", shape: aProfile, read: to(func(p *Plan) *ProfileSetting { return &p.Profile }, (*decoder).profile)},
-	{key: "naming", doc: "the pattern of subnet names, such as {tier}-{zone}", shape: aWord, read: to(func(p *Plan) *Text { return &p.Naming }, (*decoder).pattern)},
-	{key: "regions", doc: "the regions and the zones of each", shape: mapOf(listOf(aName)), read: func(d *decoder, n text.Node, p *Plan) { p.Regions = d.regions(n) }},
+	{key: "estate", doc: "the name of all that the plan describes", shape: aWord, read: first(to(func(p *Plan) *Text { return &p.Estate }, (*decoder).text))},
+	{key: "parts", doc: "other files of this folder, or patterns of their names, over which the plan is spread", shape: listOf(aWord), read: first(to(func(p *Plan) *[]Text { return &p.Parts }, (*decoder).texts))},
+	{key: "profile", doc: "how the cloud behaves: zonal, regional, plain, or knobs of its own", shape: aProfile, read: first(to(func(p *Plan) *ProfileSetting { return &p.Profile }, (*decoder).profile))},
+	{key: "naming", doc: "the pattern of subnet names, such as {tier}-{zone}", shape: aWord, read: first(to(func(p *Plan) *Text { return &p.Naming }, (*decoder).pattern))},
+	{key: "regions", doc: "the regions and the zones of each", shape: mapOf(listOf(aName)), read: func(d *decoder, n text.Node, p *Plan) {
+		p.Regions = joined(d, p.Regions, d.regions(n), func(r *Region) *Text { return &r.Name })
+	}},
 	{key: "patterns", doc: "shapes of networks, each named once; {network} in them is the network's name", shape: mapOf(ref("network")), read: func(*decoder, text.Node, *Plan) {}}, // which has been read before
 	{key: "space", doc: "the blocks of address space", shape: mapOf(ref("block")), read: named(func(p *Plan) *[]*Block { return &p.Space }, blockFields, func(b *Block) *Text { return &b.Name })},
 	{key: "networks", doc: "the virtual networks", shape: mapOf(ref("network")), read: func(d *decoder, n text.Node, p *Plan) {
-		p.Networks = readNamed(d, n, networkFields, func(n *Network) *Text { return &n.Name }, nil, (*decoder).shape)
+		name := func(n *Network) *Text { return &n.Name }
+		p.Networks = joined(d, p.Networks, readNamed(d, n, networkFields, name, nil, (*decoder).shape), name)
 	}},
 	{key: "workloads", doc: "the things that talk", shape: mapOf(ref("workload")), read: named(func(p *Plan) *[]*Workload { return &p.Workloads }, workloadFields, func(w *Workload) *Text { return &w.Name })},
 	{key: "peerings", doc: "pairs of networks that are joined", shape: mapOf(ref("peering")), read: named(func(p *Plan) *[]*Peering { return &p.Peerings }, peeringFields, func(x *Peering) *Text { return &x.Name })},
@@ -28,7 +32,7 @@ var planFields = []field[Plan]{
 	{key: "hub-links", doc: "pairs of hubs that are joined", shape: mapOf(ref("hub-link")), read: named(func(p *Plan) *[]*HubLink { return &p.HubLinks }, hubLinkFields, func(l *HubLink) *Text { return &l.Name })},
 	{key: "sites", doc: "buildings of the organisation or of partners", shape: mapOf(ref("site")), read: named(func(p *Plan) *[]*Site { return &p.Sites }, siteFields, func(s *Site) *Text { return &s.Name })},
 	{key: "clusters", doc: "container clusters, and the ranges of their pods and services", shape: mapOf(ref("cluster")), read: named(func(p *Plan) *[]*Cluster { return &p.Clusters }, clusterFields, func(c *Cluster) *Text { return &c.Name })},
-	{key: "expect", doc: "statements of who reaches whom, and who never does", shape: listOf(aWord), read: func(d *decoder, n text.Node, p *Plan) { p.Expect = d.expectations(n) }},
+	{key: "expect", doc: "statements of who reaches whom, and who never does", shape: listOf(aWord), read: func(d *decoder, n text.Node, p *Plan) { p.Expect = append(p.Expect, d.expectations(n)...) }},
 }
 
 var blockFields = []field[Block]{
@@ -193,6 +197,17 @@ var profileFields = []field[ProfileSetting]{
 	{key: "implicit-out", doc: "whether a workload gets out to the internet with neither public address nor NAT", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.ImplicitOut = v.Value })},
 	{key: "peer-groups", doc: "whether a rule may name a group of a peered network", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.PeerGroups = v.Value })},
 	{key: "reply-ports", doc: "the ports that replies come back to, 1024-65535 unless written", shape: aWord, read: knob((*decoder).ports, portsGiven, func(p *profile.Profile, v portRange) { p.ReplyPorts = [2]uint16{v.first, v.last} })},
+}
+
+// first makes the read function of a field that stands in the first file of a plan alone.
+func first(read func(*decoder, text.Node, *Plan)) func(*decoder, text.Node, *Plan) {
+	return func(d *decoder, n text.Node, p *Plan) {
+		if d.part > 0 {
+			d.report(n.At(), notInPart, fmt.Sprintf("%s speaks of the whole plan, and this is a part of it", d.path.String()), "write it in "+d.plan.Files.First().Name)
+			return
+		}
+		read(d, n, p)
+	}
 }
 
 // knob makes the read function of a field that sets one knob of a profile, when its value could be read.

@@ -57,6 +57,7 @@ type Plan struct {
 	Unread    bool // whether the text is no YAML, or no mapping, so that nothing of it could be read
 	Version   Number
 	Estate    Text
+	Parts     []Text // the other files of the plan, as they are named
 	Profile   ProfileSetting
 	Naming    Text // the pattern of subnet names, such as {tier}-{zone}
 	Regions   []*Region

@@ -1,0 +1,118 @@
+package cli_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// stated is an estate of which only what is wanted was typed.
+const stated = `wendrik: 1
+estate: skerry-line
+profile: zonal
+regions: {west: [west-a, west-b], north: [north-a, north-b]}
+space: {west: {block: 10.144.0.0/14, region: west}, north: {block: 10.148.0.0/14, region: north}}
+patterns:
+  service:
+    tiers: {web: {access: public, hosts: 60}, app: {access: outbound, hosts: 200}, data: {access: closed, hosts: 40}}
+    gateways: {front: {kind: internet}, out: {kind: nat, in: web, public: assigned}}
+    tables:
+      main: {main: true, routes: []}
+      web: {subnets: [web], routes: [{to: 0.0.0.0/0, via: front}]}
+      app: {subnets: [app], routes: [{to: 0.0.0.0/0, via: out}]}
+    groups: {all: {in: [tcp/443 from any, tcp/5432 from booking/app], out: [any to any]}}
+    expect: ["internet never reaches {network}/data"]
+networks:
+  booking: {pattern: service, region: west, from: west, size: /20}
+  harbour: {pattern: service, region: north, from: north, size: /20, tables: {main: {routes: [{to: booking, via: pair}]}}}
+workloads:
+  fares: {in: booking/app, count: 3, groups: [all]}
+  shop: {in: booking/web, count: 2, public: assigned, groups: [all]}
+  tides: {in: harbour/data, groups: [all]}
+peerings: {pair: {between: [booking, harbour], accepted: [booking, harbour]}}
+expect: [internet reaches shop on tcp/443, fares never reaches tides on udp/53]
+`
+
+// TestStatement reads a statement from its first line on, carves it, and asks about it; then it grows, and nothing moves.
+func TestStatement(t *testing.T) {
+	folder := t.TempDir()
+	write(t, folder, stated)
+	r := run(t, folder, "", "check")
+	assert.Contains(t, r.err, "not yet given: tier booking/web has no subnets (wendrik.yaml:")
+	assert.Contains(t, r.err, "wendrik carve -write  gives that")
+	assert.Contains(t, r.out, "0 errors", "what is not yet given is not wrong")
+	r = run(t, folder, "", "reach", "fares-1", "tides", "-on", "tcp/5432")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "workload fares-1 has no address yet\n  carve gives it one")
+
+	r = run(t, folder, "", "carve", "-write")
+	require.Equal(t, 0, r.status, r.err)
+	assert.Empty(t, r.err)
+	after := read(t, folder)
+	assert.Contains(t, after, "addresses: [10.144.0.4, 10.144.1.4, 10.144.0.5]", "spread over the zones")
+	assert.Contains(t, after, "gateways: {out: {address: 10.144.4.4}}", "what the pattern gives is not changed for others")
+	r = run(t, folder, "", "check", "-only", "errors")
+	assert.Contains(t, r.out, "4 of 4 expectations hold")
+	r = run(t, folder, "", "reach", "internet", "shop-1", "-on", "tcp/443")
+	assert.Equal(t, 0, r.status)
+	assert.Contains(t, r.out, "assigned is shop-1")
+	assert.NotContains(t, r.out, "240.0.0.")
+	r = run(t, folder, "", "reach", "fares", "internet", "-format", "json")
+	assert.Contains(t, r.out, `"assigned"`)
+	assert.NotContains(t, r.out, "240.0.0.")
+	r = run(t, folder, "", "reach", "fares", "tides", "-on", "tcp/5432")
+	assert.Contains(t, r.out, "to networks.booking.tables.app.routes", "for who sends, and not behind the NAT gateway")
+	assert.Contains(t, r.out, "tried: with the fix it is open")
+
+	grown := strings.NewReplacer("count: 3", "count: 9", "west-b]", "west-b, west-c]", "count: 2", "count: 3").Replace(after)
+	write(t, folder, grown)
+	r = run(t, folder, "", "carve", "-write")
+	require.Equal(t, 0, r.status, r.err)
+	for line := range strings.Lines(after) {
+		for _, word := range strings.FieldsFunc(line, func(r rune) bool { return strings.ContainsRune(" ,[]{}\n", r) }) {
+			if strings.HasPrefix(word, "10.") {
+				assert.Contains(t, read(t, folder), word, "what stands is never moved")
+			}
+		}
+	}
+	assert.Contains(t, read(t, folder), "addresses: [10.144.0.4, 10.144.1.4, 10.144.0.5, 10.144.2.4, ")
+	r = run(t, folder, "", "carve", "-write")
+	assert.Contains(t, r.out, "as it was", "twice is once")
+}
+
+// TestParts spreads a plan over files: places name the right one, edits go into it, and none is read outside the folder.
+func TestParts(t *testing.T) {
+	folder := t.TempDir()
+	require.NoError(t, os.Mkdir(filepath.Join(folder, "teams"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "outside.yaml"), []byte("sites: {far: {ranges: 10.9.0.0/16}}\n"), 0o644))
+	plan := filepath.Join(folder, "plan")
+	require.NoError(t, os.MkdirAll(filepath.Join(plan, "teams"), 0o755))
+	head, rest, _ := strings.Cut(stated, "workloads:\n")
+	write(t, plan, strings.Replace(head, "estate:", "parts: [teams/*.yaml]\nestate:", 1))
+	part := filepath.Join(plan, "teams", "tickets.yaml")
+	require.NoError(t, os.WriteFile(part, []byte("workloads:\n"+rest), 0o644))
+	r := run(t, folder, "", "carve", "-write", "-plan", "plan")
+	require.Equal(t, 0, r.status, r.err)
+	raw, err := os.ReadFile(part)
+	require.NoError(t, err)
+	assert.Contains(t, string(raw), "addresses: [10.144.0.4, 10.144.1.4, 10.144.0.5]")
+	assert.Contains(t, read(t, plan), "range: 10.144.0.0/20")
+	r = run(t, plan, "", "check", "-only", "expect")
+	assert.Contains(t, r.out, "4 of 4 expectations hold")
+
+	require.NoError(t, os.WriteFile(part, []byte(strings.Replace(string(raw), "groups: [all]", "groups: [al]", 1)+"networks: {booking: {range: 10.9.0.0/16}}\nestate: x\n"), 0o644))
+	write(t, plan, strings.Replace(read(t, plan), "parts: [", "parts: [../outside.yaml, nowhere.yaml, ", 1))
+	r = run(t, plan, "", "check")
+	for _, want := range []string{
+		`wendrik.yaml:2:9: "../outside.yaml" leads out of the folder`, `"nowhere.yaml" names no file`,
+		`teams/tickets.yaml:2:47: there is no group of network booking named "al"`,
+		`"booking" stands in two parts of the plan, first at wendrik.yaml:`, "estate speaks of the whole plan",
+	} {
+		assert.Contains(t, r.err, want)
+	}
+	assert.Equal(t, 2, r.status)
+}
