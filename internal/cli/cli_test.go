@@ -308,7 +308,7 @@ func TestUnreadable(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, huge.Truncate(200<<20))
 	require.NoError(t, huge.Close())
-	for name, want := range map[string]string{"huge.yaml": "larger than 32 MiB", "none.yaml": "there is no file none.yaml", ".": "is a folder, not a plan"} {
+	for name, want := range map[string]string{"huge.yaml": "larger than 32 MiB", "none.yaml": "there is no file none.yaml", ".": "folder . has no wendrik.yaml"} {
 		r := run(t, folder, "", "overlaps", "-plan", name)
 		assert.Equal(t, 2, r.status, name)
 		assert.Contains(t, r.err, want)

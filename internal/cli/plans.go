@@ -42,7 +42,11 @@ func (o *opened) unread() bool { return o.Plan.Unread }
 // open reads a plan and binds it.
 func (s *screen) open(name string) (*opened, error) {
 	if info, err := os.Stat(name); err == nil && info.IsDir() {
-		name = filepath.Join(name, "wendrik.yaml")
+		inside := filepath.Join(name, "wendrik.yaml")
+		if _, err := os.Stat(inside); errors.Is(err, fs.ErrNotExist) {
+			return nil, &usageError{fmt.Sprintf("folder %s has no wendrik.yaml", name), "name the plan with  -plan FILE"}
+		}
+		name = inside
 	}
 	raw, err := s.read(name)
 	if err != nil {

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -9,6 +10,7 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
 
@@ -17,7 +19,14 @@ var originNames = map[estate.Origin]string{estate.Local: "always there", estate.
 func workloadCard(w *estate.Workload) *card {
 	k := &card{kind: "workload", name: w.Name, at: w.At()}
 	k.fact("in", "%s", w.Plan.In.Value)
-	k.fact("address", "%s", phrase.List(w.Addrs))
+	if w.Tier != nil && w.Subnet != nil {
+		k.fact("subnet", "%s", w.Subnet.ID())
+	}
+	if w.Set != nil {
+		k.fact("one of", "%s, which counts %d", w.Set.Name, len(w.Set.Members))
+	}
+	k.fact("address", "%s", cmp.Or(phrase.List(w.Addrs), "none yet; wendrik carve gives it one"))
+	k.tags(&w.Plan.Tags)
 	if len(w.Public) > 0 {
 		k.fact("public", "%s", phrase.Names(w.Public, address.Word))
 	}
@@ -60,6 +69,7 @@ func peeringCard(p *estate.Peering) *card {
 	k := &card{kind: "peering", name: p.Name, at: p.At()}
 	k.fact("between", "%s and %s", p.Between[0].Name, p.Between[1].Name)
 	k.fact("state", "%s", peeringState(p))
+	k.tags(&p.Plan.Tags)
 	for i, n := range p.Between {
 		if p.Carries(n) {
 			k.fact("carries", "the routes of %s to sites and hubs, for %s", n.Name, p.Between[1-i].Name)
@@ -194,6 +204,7 @@ func hubLinkCard(l *estate.HubLink) *card {
 func siteCard(s *estate.Site) *card {
 	k := &card{kind: "site", name: s.Name, at: s.At()}
 	k.fact("ranges", "%s", phrase.List(s.Ranges))
+	k.tags(&s.Plan.Tags)
 	if len(s.Knows) > 0 {
 		k.fact("knows", "%s", phrase.List(s.Knows))
 	} else {
@@ -299,6 +310,8 @@ func cardOf(e *estate.Estate, o estate.Object) *card {
 		return networkCard(o)
 	case *estate.Workload:
 		return workloadCard(o)
+	case *estate.Set:
+		return setCard(o)
 	case *estate.Site:
 		return siteCard(o)
 	case *estate.Peering:
@@ -373,4 +386,32 @@ func cardsJSON(cards []*card, src *text.Files) showOut {
 		out.Things = append(out.Things, x)
 	}
 	return out
+}
+
+// setCard is the card of as many workloads as the plan counts.
+func setCard(s *estate.Set) *card {
+	k := &card{kind: "set of workloads", name: s.Name, at: s.At()}
+	k.fact("in", "%s", s.Plan.In.Value)
+	k.fact("count", "%d", len(s.Members))
+	k.tags(&s.Plan.Tags)
+	t := &sheet{header: []string{"workload", "subnet", "address", "public"}, wrap: -1}
+	for _, w := range s.Members {
+		subnet := ""
+		if w.Subnet != nil {
+			subnet = w.Subnet.ID()
+		}
+		t.add(w.Name, subnet, phrase.List(w.Addrs), phrase.Names(w.Public, address.Word))
+	}
+	k.part("workloads", t)
+	return k
+}
+
+// tags tells whose a thing is, and its labels.
+func (k *card) tags(t *plan.Tags) {
+	if t.Owner.Given() {
+		k.fact("owner", "%s", t.Owner.Value)
+	}
+	if len(t.Labels) > 0 {
+		k.fact("labels", "%s", phrase.Names(t.Labels, func(l plan.Label) string { return l.Key.Value + ": " + l.Value.Value }))
+	}
 }

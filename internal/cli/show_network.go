@@ -16,6 +16,13 @@ import (
 func networkCard(n *estate.Network) *card {
 	k := &card{kind: "network", name: n.Name, at: n.At()}
 	k.fact("profile", "%s", n.Profile.Name)
+	if n.Plan.Pattern.Given() {
+		k.fact("pattern", "%s", n.Plan.Pattern.Value)
+	}
+	if n.Plan.NAT.Given() {
+		k.fact("nat", "%s", n.Plan.NAT.Value)
+	}
+	k.tags(&n.Plan.Tags)
 	for _, r := range n.Regions {
 		k.fact("region", "%s", r.Name.Value)
 	}
@@ -234,6 +241,9 @@ func listCard(l *estate.List) *card {
 func gatewayCard(g *estate.Gateway) *card {
 	k := &card{kind: "gateway", name: g.ID(), at: g.At()}
 	k.fact("kind", "%s", gatewayKind(g))
+	if g.Plan != nil {
+		k.tags(&g.Plan.Tags)
+	}
 	switch {
 	case g.Type == estate.InternetGateway && g.Attached:
 		k.fact("attached", "yes")

@@ -37,6 +37,7 @@ var Rules = []Rule{
 	outsideSpace,
 	otherRegion,
 	naming,
+	labels,
 	slots,
 	zoneless,
 	sizes,

@@ -344,6 +344,17 @@ var idlePublic = Rule{"idle-public", Wiring, "A workload with a public address i
 }}
 
 var idle = Rule{"idle", Guards, "A list or a table that no subnet has.", func(r *run) {
+	taken := map[*plan.Pattern]bool{}
+	for _, n := range r.Networks {
+		for _, p := range n.Plan.Patterns {
+			taken[p] = true
+		}
+	}
+	for _, p := range r.Plan.Patterns {
+		if !taken[p] {
+			r.report(diag.Warning, p.Name.At, text.Path{"patterns", p.Name.Value}, fmt.Sprintf("write  pattern: %s  at a network, or take it out", p.Name.Value), "no network takes pattern %s", p.Name.Value)
+		}
+	}
 	for _, n := range r.Networks {
 		guarded := map[*estate.List]bool{}
 		for _, s := range n.Subnets {

@@ -57,6 +57,10 @@ func TestEveryKeyIsRead(t *testing.T) {
 	assert.False(t, n.Lists[0].In[1].Allow)
 
 	assert.Equal(t, "tcp/443", p.Workloads[0].Listens[0].String())
+	h := p.Networks[1]
+	assert.Equal(t, []string{"quiet", "none", "store", "internet never reaches harbour", "ports", "telemetry"},
+		[]string{h.Pattern.Value, h.NAT.Value, h.Tiers[0].Name.Value, h.Expect[0].Text, h.Owner.Value, h.Labels[0].Value.Value})
+	assert.Equal(t, []string{"teams/*.yaml", "owner", "harbour/store"}, []string{p.Parts[0].Value, p.Required[0].Value, n.Tables[1].Routes[3].Name.Value})
 	assert.Equal(t, []string{"2", "10.144.0.14", "assigned"}, []string{fmt.Sprint(p.Workloads[3].Count.Value), p.Workloads[3].Each[1][0].String(), p.Workloads[3].Assigned.Value})
 	assert.Equal(t, []string{"plain", "ticket-1", "tcp/8443"}, []string{p.Workloads[1].Forwards.Value, p.Workloads[2].Targets[0].Value, p.Workloads[2].TargetPorts[0].String()})
 	assert.Equal(t, []string{"harbour", "booking"}, []string{p.Peerings[0].Exports[0].Value, p.Peerings[0].Imports[0].Value})

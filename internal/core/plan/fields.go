@@ -15,6 +15,7 @@ var planFields = []field[Plan]{
 	{key: "wendrik", doc: "the version of the format: 1", shape: aCount, required: true, read: to(func(p *Plan) *Number { return &p.Version }, (*decoder).count)},
 	{key: "estate", doc: "the name of all that the plan describes", shape: aWord, read: first(to(func(p *Plan) *Text { return &p.Estate }, (*decoder).text))},
 	{key: "parts", doc: "other files of this folder, or patterns of their names, over which the plan is spread", shape: listOf(aWord), read: first(to(func(p *Plan) *[]Text { return &p.Parts }, (*decoder).texts))},
+	{key: "labels-required", doc: "labels that each network, workload, gateway, peering, site and held part must have; owner is one", shape: listOf(aName), read: first(to(func(p *Plan) *[]Text { return &p.Required }, (*decoder).fewTexts))},
 	{key: "profile", doc: "how the cloud behaves: zonal, regional, plain, or knobs of its own", shape: aProfile, read: first(to(func(p *Plan) *ProfileSetting { return &p.Profile }, (*decoder).profile))},
 	{key: "naming", doc: "the pattern of subnet names, such as {tier}-{zone}", shape: aWord, read: first(to(func(p *Plan) *Text { return &p.Naming }, (*decoder).pattern))},
 	{key: "regions", doc: "the regions and the zones of each", shape: mapOf(listOf(aName)), read: func(d *decoder, n text.Node, p *Plan) {
@@ -43,7 +44,7 @@ var blockFields = []field[Block]{
 	{key: "owner", doc: "who to ask about it", shape: aWord, read: to(func(b *Block) *Text { return &b.Owner }, (*decoder).text)},
 }
 
-var networkFields = []field[Network]{
+var networkFields = append([]field[Network]{
 	{key: "pattern", doc: "the pattern whose shape it takes; what it says itself stands in the place of what that says", shape: aName, read: to(func(n *Network) *Text { return &n.Pattern }, (*decoder).text)},
 	{key: "nat", doc: "what its outbound tiers leave by: one NAT gateway, one per-zone, or none", shape: enum("one", "per-zone", "none"), read: to(func(n *Network) *Text { return &n.NAT }, oneOf("one", "per-zone", "none"))},
 	{key: "expect", doc: "of a pattern: statements for each network that takes it, with {network} for its name", shape: listOf(aWord), read: func(d *decoder, v text.Node, n *Network) { n.Expect = append(n.Expect, d.expectations(v)...) }},
@@ -65,7 +66,7 @@ var networkFields = []field[Network]{
 	{key: "tables", doc: "its route tables", shape: mapOf(ref("table")), read: named(func(n *Network) *[]*Table { return &n.Tables }, tableFields, func(t *Table) *Text { return &t.Name })},
 	{key: "groups", doc: "its security groups", shape: mapOf(ref("group")), read: named(func(n *Network) *[]*Group { return &n.Groups }, groupFields, func(g *Group) *Text { return &g.Name })},
 	{key: "lists", doc: "its access lists", shape: mapOf(ref("list")), read: named(func(n *Network) *[]*List { return &n.Lists }, listFields, func(l *List) *Text { return &l.Name })},
-}
+}, tagFields(func(x *Network) *Tags { return &x.Tags })...)
 
 var tierFields = []field[Tier]{
 	{key: "access", doc: "public, outbound or closed", shape: enum("public", "outbound", "closed"), read: to(func(t *Tier) *Text { return &t.Access }, oneOf("public", "outbound", "closed"))},
@@ -88,12 +89,11 @@ var subnetFields = []field[Subnet]{
 	{key: "public", doc: "assigned: the cloud gives each workload there a public address", shape: enum(Assigned), read: to(func(s *Subnet) *Text { return &s.Public }, oneOf(Assigned))},
 }
 
-var heldFields = []field[Held]{
+var heldFields = append([]field[Held]{
 	{key: "for", doc: "why it is held", shape: aWord, required: true, read: to(func(h *Held) *Text { return &h.For }, (*decoder).text)},
-	{key: "owner", doc: "who to ask about it", shape: aWord, read: to(func(h *Held) *Text { return &h.Owner }, (*decoder).text)},
 	{key: "size", doc: "the size to carve, such as /24", shape: aSize, read: to(func(h *Held) *Number { return &h.Size }, (*decoder).size)},
 	{key: "range", doc: "its range, or a list with one of each family; carve writes it", shape: listOf(aRange), read: to(func(h *Held) *[]Range { return &h.Ranges }, (*decoder).ranges)},
-}
+}, tagFields(func(x *Held) *Tags { return &x.Tags })...)
 
 var clusterFields = []field[Cluster]{
 	{key: "in", doc: "the network whose workloads are its nodes", shape: aName, required: true, read: to(func(c *Cluster) *Text { return &c.In }, (*decoder).text)},
@@ -101,7 +101,7 @@ var clusterFields = []field[Cluster]{
 	{key: "services", doc: "the ranges of its services", shape: listOf(aRange), read: to(func(c *Cluster) *[]Range { return &c.Services }, (*decoder).ranges)},
 }
 
-var gatewayFields = []field[Gateway]{
+var gatewayFields = append([]field[Gateway]{
 	{key: "kind", doc: "internet, egress (IPv6 out, and nothing new in) or nat", shape: enum("internet", "egress", "nat"), required: true, read: to(func(g *Gateway) *Text { return &g.Kind }, oneOf("internet", "egress", "nat"))},
 	{key: "attached", doc: "internet and egress: whether it is attached to the network; true unless written", shape: aFlag, read: to(func(g *Gateway) *Flag { return &g.Attached }, (*decoder).flag)},
 	{key: "in", doc: "nat: the subnet it sits in", shape: aName, read: to(func(g *Gateway) *Text { return &g.In }, (*decoder).text)},
@@ -109,7 +109,7 @@ var gatewayFields = []field[Gateway]{
 	{key: "serves", doc: "nat: the subnets it serves, where the profile ties NAT to subnets", shape: listOf(aName), read: to(func(g *Gateway) *[]Text { return &g.Serves }, (*decoder).texts)},
 	{key: "public", doc: "nat: its public addresses, or assigned where the cloud gives one", shape: publicAddress, read: func(d *decoder, n text.Node, g *Gateway) { g.Public, g.Assigned = d.public(n) }},
 	{key: "arrives", doc: "internet: the table that what comes in by it looks into; unless written, it gets to the network's own ranges alone", shape: aName, read: to(func(g *Gateway) *Text { return &g.Arrives }, (*decoder).text)},
-}
+}, tagFields(func(x *Gateway) *Tags { return &x.Tags })...)
 
 var tableFields = []field[Table]{
 	{key: "main", doc: "true for the table of every subnet that no other table names", shape: aFlag, read: to(func(t *Table) *Flag { return &t.Main }, (*decoder).flag)},
@@ -133,7 +133,7 @@ var listFields = []field[List]{
 	{key: "out", doc: "rules for what goes out, in order, such as  allow any to any", shape: listOf(aWord), read: to(func(l *List) *[]Rule { return &l.Out }, rules(listRule, outward))},
 }
 
-var workloadFields = []field[Workload]{
+var workloadFields = append([]field[Workload]{
 	{key: "in", doc: "the subnet it lives in, as network/subnet, or the tier, as network/tier", shape: aWord, required: true, read: to(func(w *Workload) *Text { return &w.In }, (*decoder).text)},
 	{key: "count", doc: "how many of it there are: NAME-1, NAME-2 and so on", shape: aPositive, read: to(func(w *Workload) *Number { return &w.Count }, (*decoder).positive)},
 	{key: "address", doc: "its address, or a list with one of each family; carve writes it", shape: listOf(anAddress), read: to(func(w *Workload) *[]Addr { return &w.Addrs }, (*decoder).addrs)},
@@ -144,15 +144,15 @@ var workloadFields = []field[Workload]{
 	{key: "forwards", doc: "plain, stateful or nat: passes on what routes lead to it, as a router, as a firewall that must see both directions, or under its own address", shape: enum("plain", "stateful", "nat"), read: to(func(w *Workload) *Text { return &w.Forwards }, oneOf("plain", "stateful", "nat"))},
 	{key: "targets", doc: "of a balancer: the workloads that it hands flows on to", shape: listOf(aName), read: to(func(w *Workload) *[]Text { return &w.Targets }, (*decoder).texts)},
 	{key: "target-ports", doc: "of a balancer: on what it hands flows on, such as tcp/8080; as it was asked unless written", shape: listOf(aWord), read: to(func(w *Workload) *[]Flows { return &w.TargetPorts }, (*decoder).flows)},
-}
+}, tagFields(func(x *Workload) *Tags { return &x.Tags })...)
 
-var peeringFields = []field[Peering]{
+var peeringFields = append([]field[Peering]{
 	{key: "between", doc: "the two networks", shape: listOf(aName), required: true, read: to(func(p *Peering) *[]Text { return &p.Between }, (*decoder).someTexts)},
 	{key: "accepted", doc: "the networks whose owners have agreed to it", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Accepted }, (*decoder).fewTexts)},
 	{key: "exports", doc: "the networks that let the other have the routes to sites and hubs of their main tables", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Exports }, (*decoder).fewTexts)},
 	{key: "arrives", doc: "for each network, its table that what comes over the peering looks into; unless written, it gets to the network's own ranges alone", shape: mapOf(aName), read: func(d *decoder, n text.Node, p *Peering) { p.Arrives = d.attachments(n, "networks to tables of them") }},
 	{key: "imports", doc: "the networks that take such routes from the other", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Imports }, (*decoder).fewTexts)},
-}
+}, tagFields(func(x *Peering) *Tags { return &x.Tags })...)
 
 var hubLinkFields = []field[HubLink]{
 	{key: "between", doc: "the two hubs", shape: listOf(aName), required: true, read: to(func(l *HubLink) *[]Text { return &l.Between }, (*decoder).someTexts)},
@@ -176,12 +176,12 @@ var hubTableFields = []field[HubTable]{
 	{key: "routes", doc: "routes by hand", shape: listOf(ref("route")), read: to(func(t *HubTable) *[]Route { return &t.Routes }, (*decoder).routes)},
 }
 
-var siteFields = []field[Site]{
+var siteFields = append([]field[Site]{
 	{key: "ranges", doc: "its own ranges", shape: listOf(aRange), required: true, read: to(func(s *Site) *[]Range { return &s.Ranges }, (*decoder).ranges)},
 	{key: "knows", doc: "the ranges that it has routes to through its link, or names of what has them", shape: listOf(aRangeOrName), read: func(d *decoder, n text.Node, s *Site) { s.Knows, s.Names = d.rangesOrNames(n) }},
 	{key: "link", doc: "the network it is linked to, when no hub stands between", shape: aName, read: to(func(s *Site) *Text { return &s.Link }, (*decoder).text)},
 	{key: "arrives", doc: "the table of that network that what comes over the link looks into; unless written, it gets to the network's own ranges alone", shape: aName, read: to(func(s *Site) *Text { return &s.Arrives }, (*decoder).text)},
-}
+}, tagFields(func(x *Site) *Tags { return &x.Tags })...)
 
 var profileFields = []field[ProfileSetting]{
 	{key: "like", doc: "the built-in profile to start from", shape: enum(profile.Names()...), read: to(func(p *ProfileSetting) *Text { return &p.Like }, oneOf(profile.Names()...))},
@@ -197,6 +197,25 @@ var profileFields = []field[ProfileSetting]{
 	{key: "implicit-out", doc: "whether a workload gets out to the internet with neither public address nor NAT", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.ImplicitOut = v.Value })},
 	{key: "peer-groups", doc: "whether a rule may name a group of a peered network", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.PeerGroups = v.Value })},
 	{key: "reply-ports", doc: "the ports that replies come back to, 1024-65535 unless written", shape: aWord, read: knob((*decoder).ports, portsGiven, func(p *profile.Profile, v portRange) { p.ReplyPorts = [2]uint16{v.first, v.last} })},
+}
+
+// tagFields are the fields of what says whose a thing is.
+func tagFields[T any](part func(*T) *Tags) []field[T] {
+	return []field[T]{
+		{key: "owner", doc: "who to ask about it", shape: aWord, read: to(func(x *T) *Text { return &part(x).Owner }, (*decoder).text)},
+		{key: "labels", doc: "what else is to be known of it, as words under words", shape: mapOf(aWord), read: func(d *decoder, n text.Node, x *T) { part(x).Labels = d.labels(n) }},
+	}
+}
+
+func (d *decoder) labels(n text.Node) []Label {
+	var all []Label
+	d.entries(n, "a mapping from words to words", func(key Text, value text.Node) {
+		d.checkName(key)
+		if v := d.text(value); v.Given() {
+			all = append(all, Label{key, v})
+		}
+	})
+	return all
 }
 
 // first makes the read function of a field that stands in the first file of a plan alone.

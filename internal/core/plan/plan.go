@@ -6,6 +6,7 @@ package plan
 
 import (
 	"net/netip"
+	"slices"
 
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/profile"
@@ -58,6 +59,7 @@ type Plan struct {
 	Version   Number
 	Estate    Text
 	Parts     []Text // the other files of the plan, as they are named
+	Required  []Text // the labels that each network, workload, gateway, peering, site and held part must have
 	Profile   ProfileSetting
 	Naming    Text // the pattern of subnet names, such as {tier}-{zone}
 	Regions   []*Region
@@ -88,6 +90,23 @@ func (s ProfileSetting) On(base profile.Profile) profile.Profile {
 		set(&base)
 	}
 	return base
+}
+
+// Tags are who to ask about a thing, and what else is to be known of it.
+type Tags struct {
+	Owner  Text
+	Labels []Label
+}
+
+// Label is one word of a thing under another.
+type Label struct{ Key, Value Text }
+
+// Has reports whether a thing has a label; its owner is the one named so.
+func (t *Tags) Has(key string) bool {
+	if key == "owner" && t.Owner.Given() {
+		return true
+	}
+	return slices.ContainsFunc(t.Labels, func(l Label) bool { return l.Key.Value == key })
 }
 
 // Region is a named place of a cloud and its zones.
@@ -124,6 +143,7 @@ type Network struct {
 	Pattern  Text       // the shape that it takes, with what it says itself in the place of what that says
 	Patterns []*Pattern // that one, and those that it takes its shape from, the widest first
 	NAT      Text       // one, per-zone or none: what its outbound tiers leave by
+	Tags
 	Profile  ProfileSetting
 	Regions  []Text
 	From     Text   // the block of space that its range is carved from
@@ -171,9 +191,9 @@ type Subnet struct {
 
 // Held is a part of a network that is no subnet: room for a managed service, say.
 type Held struct {
-	Name   Text
-	For    Text // why it is held
-	Owner  Text
+	Name Text
+	For  Text // why it is held
+	Tags
 	Size   Number
 	Ranges []Range
 }
@@ -197,6 +217,7 @@ type Gateway struct {
 	Public   []Addr
 	Assigned Text // nat: in the place of public addresses, that the cloud gives one
 	Arrives  Text // internet: the table that what comes in by it looks into
+	Tags
 }
 
 // Table is a route table.
@@ -263,8 +284,9 @@ type Workload struct {
 	Public []Addr
 	// Assigned is the word with which the cloud is to give a public address when the thing is built.
 	Assigned Text
-	Groups   []Text
-	Listens  []Flows
+	Tags
+	Groups  []Text
+	Listens []Flows
 	// Forwards says what it does with packets that routes lead to it: plain and stateful pass them on as they are, the
 	// latter only where it sees both directions, nat under its own address; it drops them when this is not written.
 	Forwards    Text
@@ -286,6 +308,7 @@ type Peering struct {
 	Exports  []Text       // the networks that let the other side have their routes to sites and hubs
 	Imports  []Text       // the networks that take such routes
 	Arrives  []Attachment // for each network, its table that what comes over the peering looks into
+	Tags
 }
 
 // HubLink joins two hubs once both have accepted it.
@@ -326,6 +349,7 @@ type Site struct {
 	Names   []Text  // likewise, by the names of what has the ranges
 	Link    Text    // the network it is linked to, when no hub stands between
 	Arrives Text    // the table of that network that what comes over the link looks into
+	Tags
 }
 
 // Expectation states who reaches whom, or never does.
