@@ -4,10 +4,13 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
 	"wendrik/internal/core/flow"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 )
 
@@ -20,6 +23,11 @@ func (s *script) expectations() {
 		from, errFrom := reach.FindEnds(s.e, r.From)
 		to, errTo := reach.FindEnds(s.e, r.To)
 		var speak []*Try
+		for _, word := range r.Except {
+			if but, err := reach.FindEnds(s.e, word); err == nil {
+				from, to = from.Without(but), to.Without(but)
+			}
+		}
 		if errFrom == nil && errTo == nil {
 			for _, t := range s.tries {
 				if names(from, t.From, t.Src) && names(to, t.To, t.Dst) && (to.One != nil && to.One.Addr.IsValid() || s.byName(t)) && r.Flows.Covers(t.flows()) {
@@ -48,10 +56,7 @@ func names(e reach.Ends, name string, addr netip.Addr) bool {
 	if e.One == nil {
 		return slices.ContainsFunc(e.Many, func(w *estate.Workload) bool { return w.Name == name })
 	}
-	if e.One.Addr.IsValid() {
-		return e.One.Addr == addr
-	}
-	return e.One.Name == name
+	return e.One.Means(name, addr)
 }
 
 // judge says what the tries made of each expectation.
@@ -61,6 +66,13 @@ func (s *script) judge() []Expected {
 		x.Tries = len(s.lines[i])
 		x.Holds = true
 		for _, t := range s.lines[i] {
+			if x.LeavesAs != "" {
+				if t.Passed && t.Saw.IsValid() && address.Word(t.Saw) != x.LeavesAs && (t.Saw.Is4() || x.LeavesAs != plan.Assigned && !strings.Contains(x.LeavesAs, ".")) {
+					x.Holds, x.Why = false, fmt.Sprintf("%s on %s: the internet saw %s", t.From, t.Flow(), address.Word(t.Saw))
+					break
+				}
+				continue
+			}
 			got, behind := s.passedOn(t, x.Never)
 			if got == x.Never {
 				x.Holds = false

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/plan"
 )
 
@@ -94,7 +95,7 @@ func (b *builder) byName(r Rule, in spot) []Rule {
 // expectations checks that each end is a thing of the estate.
 func (b *builder) expectations() {
 	for _, x := range b.e.Plan.Expect {
-		for _, end := range []string{x.From, x.To} {
+		for _, end := range append([]string{x.From, x.To}, x.Except...) {
 			if !b.e.isEnd(end) {
 				b.unknown(plan.Text{Value: end, At: x.At}, spot{key: "expect"}, "workload, site, network, tier or subnet",
 					func() []string { return append(b.e.scope.names(WorkloadKind, SiteKind, NetworkKind), "internet") })
@@ -106,6 +107,9 @@ func (b *builder) expectations() {
 // isEnd reports whether a word names something that can be an end of a question.
 func (e *Estate) isEnd(word string) bool {
 	if _, err := netip.ParseAddr(word); err == nil || word == plan.Internet {
+		return true
+	}
+	if _, err := address.ParseRange(word); err == nil {
 		return true
 	}
 	return slices.ContainsFunc(e.Named(word), func(o Object) bool { return slices.Contains(EndKinds, o.Kind()) })

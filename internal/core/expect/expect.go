@@ -3,10 +3,13 @@ package expect
 
 import (
 	"fmt"
+	"net/netip"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/grid"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
@@ -74,11 +77,22 @@ func one(e *estate.Estate, x *plan.Expectation) Result {
 		}
 		return r
 	}
+	for _, word := range x.Except {
+		but, err := reach.FindEnds(e, word)
+		if err != nil {
+			r.Why, r.Fixes = err.Error(), diag.Advise(wrong.Right(err))
+			return r
+		}
+		from, to = from.Without(but), to.Without(but)
+	}
 	s := grid.AskMany(e, from, to, x.Flows, false, nil)
 	r.Pairs = s.Pairs
 	for _, p := range s.Parts {
 		as := p.Answer.Verdict == reach.Open
-		if x.Never {
+		switch {
+		case x.LeavesAs != "":
+			as = leavesAs(p.Answer, x.LeavesAs)
+		case x.Never:
 			as = p.Answer.Verdict == reach.Blocked
 		}
 		if as {
@@ -91,7 +105,44 @@ func one(e *estate.Estate, x *plan.Expectation) Result {
 	}
 	r.Holds = r.Against == 0 && (r.Pairs > 0 || x.Never)
 	r.explain(from, to)
+	if r.Pairs == 0 && !r.Waits {
+		if could := probed(e, x); could != nil {
+			r.byProbe(one(could, x))
+		}
+	}
 	return r
+}
+
+// byProbe takes over what a workload that could be there made of an expectation that nobody can try yet.
+func (r *Result) byProbe(tried Result) {
+	if tried.Pairs == 0 {
+		return
+	}
+	r.Holds, r.Why, r.Fixes, r.Counter = tried.Holds, "", nil, nil
+	switch {
+	case tried.Holds:
+	case r.Never: // by a workload whose groups let everything in
+		r.Holds, r.Why = true, "nobody is there yet, and its groups alone would keep a workload there from it"
+		r.Fixes = diag.Advise("put a list or a route between them, or take care of the groups of what comes there")
+	default:
+		r.Why, r.Fixes = "tried by a workload that could be there: "+tried.Why, tried.Fixes
+	}
+}
+
+// leavesAs reports whether the internet sees the source of an answer as one address alone, of its family.
+func leavesAs(a *reach.Answer, word string) bool {
+	want, err := netip.ParseAddr(word)
+	seen := 0
+	for _, s := range a.SeenAs {
+		if err == nil && s.Is4() != want.Is4() {
+			continue
+		}
+		if address.Word(s) != word {
+			return false
+		}
+		seen++
+	}
+	return seen > 0 && a.Verdict != reach.Blocked
 }
 
 // explain says in a sentence why the expectation does not hold.
@@ -114,7 +165,15 @@ func (r *Result) explain(from, to reach.Ends) {
 	if a == nil {
 		return
 	}
-	if r.Never {
+	if r.LeavesAs != "" {
+		r.Why = fmt.Sprintf("%s does not get out to the internet", a.From.Name)
+		if len(a.SeenAs) > 0 {
+			r.Why = fmt.Sprintf("the internet sees %s as %s", a.From.Name, phrase.Names(a.SeenAs, address.Word))
+		} else if a.ByChance() {
+			r.Why = fmt.Sprintf("%s leaves by an address of the cloud's choosing", a.From.Name)
+		}
+		r.Fixes = diag.Advise("lead it through the gateway that has the address")
+	} else if r.Never {
 		r.Why = fmt.Sprintf("%s reaches %s on %s", a.From.Name, a.To.Name, a.Some.Intersect(r.Flows))
 	} else {
 		r.Why = fmt.Sprintf("%s does not reach %s on %s", a.From.Name, a.To.Name, r.Flows)

@@ -45,8 +45,15 @@ func TestRun(t *testing.T) {
 		{"internet never reaches pier", true, "", 3},
 		{"pier never reaches db", false, "web-1 reaches db on tcp/5432", 2},
 		{"pier never reaches db on udp", true, "", 2},
-		{"pier/none never reaches db", true, "nothing was tried, because pier/none has no workload to try", 0},
-		{"pier/none reaches db on tcp/1", false, "nothing was tried, because pier/none has no workload to try", 0},
+		{"pier/none never reaches db", true, "", 0},
+		{"web-1 never reaches pier/none", true, "nobody is there yet, and its groups alone would keep a workload there from it", 0},
+		{"pier/none reaches db on tcp/1", false, "tried by a workload that could be there: could-be-there-1 does not reach db on tcp/1: no rule of group db", 0},
+		{"pier/none reaches web-1 on tcp/443", true, "", 0},
+		{"pier never reaches db except web-1", true, "", 1},
+		{"pier/web reaches db on tcp/5432 except web-2", true, "", 1},
+		{"10.0.0.0/24 never reaches db on tcp/5432", false, "web-1 reaches db", 2},
+		{"198.51.100.0/24 never reaches pier except 198.51.100.7", true, "", 3},
+		{"web-1 leaves as 203.0.113.9", false, "web-1 does not get out to the internet", 1},
 		{"pier/web reaches quay on tcp/443", false, "2 of 2 pairs are so", 2},
 	} {
 		e, findings := estate.Load(text.One("p", pier+"  - "+c.line+"\n"))

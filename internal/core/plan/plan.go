@@ -358,6 +358,8 @@ type Expectation struct {
 	Text     string
 	From, To string
 	Never    bool
+	Except   []string // what of either end is not meant
+	LeavesAs string   // in the place of To and all else: as whom the internet sees From; an address, or assigned
 	Flows    flow.Set
 	HasFlows bool
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"wendrik/internal/core/address"
@@ -151,16 +152,27 @@ func (d *decoder) expectations(n text.Node) []Expectation {
 	return all
 }
 
-// parseExpectation reads "A reaches B on F", "A never reaches B" and "A never reaches B on F".
+// parseExpectation reads "A reaches B on F", "A never reaches B", "A never reaches B on F", each perhaps with "except C, D"
+// at its end, and "A leaves as ADDRESS".
 func parseExpectation(text string) (Expectation, error) {
 	e := Expectation{Text: text}
 	words := strings.Fields(text)
-	bad := wrong.Value("write  A reaches B on tcp/443, or  A never reaches B", "%q is no expectation", text)
+	bad := wrong.Value("write  A reaches B on tcp/443, A never reaches B, or  A leaves as ADDRESS", "%q is no expectation", text)
 	if len(words) < 3 {
 		return e, bad
 	}
 	e.From = words[0]
 	words = words[1:]
+	if words[0] == "leaves" {
+		if len(words) != 3 || words[1] != "as" {
+			return e, bad
+		}
+		e.To, e.LeavesAs, e.Flows = Internet, words[2], flow.Any()
+		if a, err := netip.ParseAddr(words[2]); words[2] != Assigned && (err != nil || !address.IsPublic(a)) {
+			return e, wrong.Value("write an address that the internet carries, or "+Assigned, "%q is no public address", words[2])
+		}
+		return e, nil
+	}
 	if words[0] == "never" {
 		e.Never = true
 		words = words[1:]
@@ -170,12 +182,25 @@ func parseExpectation(text string) (Expectation, error) {
 	}
 	e.To = words[1]
 	words = words[2:]
+	if i := slices.Index(words, "except"); i >= 0 {
+		for _, w := range words[i+1:] {
+			for one := range strings.SplitSeq(w, ",") {
+				if one != "" {
+					e.Except = append(e.Except, one)
+				}
+			}
+		}
+		if len(e.Except) == 0 {
+			return e, wrong.Value("name what is not meant behind it", "%q says except, and not whom", text)
+		}
+		words = words[:i]
+	}
 	switch {
 	case len(words) == 0 && e.Never:
 		e.Flows = flow.Any()
 		return e, nil
 	case len(words) == 0:
-		return e, wrong.Value(fmt.Sprintf("write %s on tcp/443", text), "%q does not say on what", text)
+		return e, wrong.Value(fmt.Sprintf("write %s reaches %s on tcp/443", e.From, e.To), "%q does not say on what", text)
 	case words[0] != "on" || len(words) == 1:
 		return e, bad
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
@@ -21,7 +22,7 @@ type End struct {
 	Internet bool
 	Addr     netip.Addr // the one address that was asked for; the zero Addr for all
 
-	outside address.Set // the internet's addresses that belong to nobody in the estate
+	part address.Set // those addresses of the internet, or of a site, that are meant; empty for all of a site
 }
 
 // EndOf is the end that a workload is.
@@ -104,7 +105,7 @@ func (e Ends) Objects() []estate.Object {
 func FindEnds(e *estate.Estate, word string) (Ends, error) {
 	ends, end := Ends{Name: word}, End{Name: word}
 	if word == plan.Internet {
-		end.Internet, end.outside = true, e.Outside
+		end.Internet, end.part = true, e.Outside
 		ends.One = &end
 		return ends, nil
 	}
@@ -147,6 +148,12 @@ func FindEnds(e *estate.Estate, word string) (Ends, error) {
 	switch {
 	case ends.One != nil:
 		ends.Many = nil
+	case !found && strings.Contains(word, "/"):
+		p, err := address.ParseRange(word)
+		if err != nil {
+			return ends, unknownEnd(e, word)
+		}
+		return findRange(e, ends, p)
 	case !found:
 		a, err := netip.ParseAddr(word)
 		if err != nil {
@@ -220,7 +227,7 @@ func findAddr(e *estate.Estate, end End, a netip.Addr) (End, error) {
 	case !address.IsPublic(a):
 		return end, wrong.Value("ask for an address of the estate", "%s is in no network and no site of the estate, and the internet does not carry it", a)
 	}
-	end.Internet, end.outside = true, address.SetOf(address.Single(a))
+	end.Internet, end.part = true, address.SetOf(address.Single(a))
 	return end, nil
 }
 
@@ -248,6 +255,8 @@ func (e End) has(f family) bool {
 	case e.Workload != nil:
 		_, found := e.Workload.AddrLike(f)
 		return found
+	case e.Internet || !e.part.Empty():
+		return !ofFamily(e.part, f).Empty()
 	case e.Site != nil:
 		return !ofFamily(address.SetOf(e.Site.Ranges...), f).Empty()
 	}
@@ -257,12 +266,15 @@ func (e End) has(f family) bool {
 // call names some of the end's addresses: the only one, a few ranges, the end itself for all, or what else it has.
 func (e End) call(some address.Set) string {
 	f := family(some.First())
-	all, name := e.outside, "any public IPv6 address"
+	all, name := e.part, "any public IPv6 address"
 	if f.Is4() {
 		name = "any public IPv4 address"
 	}
 	if e.Site != nil {
 		all, name = address.SetOf(e.Site.Ranges...), "site "+e.Site.Name
+	}
+	if _, err := netip.ParsePrefix(e.Name); err == nil {
+		all, name = e.part, e.Name
 	}
 	switch {
 	case some.Empty() || some.IsSingle():
@@ -293,8 +305,102 @@ func (e End) addresses(f family, other End, asTarget bool) address.Set {
 			a, _ = e.Workload.AddrLike(f)
 		}
 		return address.SetOf(address.Single(a))
+	case e.Site != nil && !e.part.Empty():
+		return ofFamily(e.part, f)
 	case e.Site != nil:
 		return ofFamily(address.SetOf(e.Site.Ranges...), f)
 	}
-	return ofFamily(e.outside, f)
+	return ofFamily(e.part, f)
+}
+
+// Means reports whether the end has an address of what has a name: of a workload or site, or of the internet.
+func (e End) Means(name string, a netip.Addr) bool {
+	switch {
+	case e.Addr.IsValid():
+		return e.Addr == a
+	case e.Internet:
+		return name == plan.Internet && e.part.Contains(a)
+	case e.Site != nil && !e.part.Empty():
+		return name == e.Site.Name && e.part.Contains(a)
+	case e.Site != nil:
+		return name == e.Site.Name
+	}
+	return e.Name == name
+}
+
+// Without are the ends without those of others: addresses of the internet or a site, or workloads.
+func (e Ends) Without(o Ends) Ends {
+	gone := map[*estate.Workload]bool{}
+	for _, x := range o.Many {
+		gone[x] = true
+	}
+	if o.One != nil && o.One.Workload != nil {
+		gone[o.One.Workload] = true
+	}
+	if e.One == nil || e.One.Workload != nil {
+		left := e
+		left.Many = nil
+		some := e.Many
+		if e.One != nil {
+			some, left.One = []*estate.Workload{e.One.Workload}, nil
+		}
+		for _, x := range some {
+			if !gone[x] {
+				left.Many = append(left.Many, x)
+			}
+		}
+		return left
+	}
+	if o.One == nil || o.One.Workload != nil {
+		return e
+	}
+	one := *e.One
+	switch {
+	case one.Internet && o.One.Internet:
+		one.part = one.part.Minus(o.One.part)
+	case one.Site != nil && one.Site == o.One.Site:
+		whole, less := one.part, o.One.part
+		if whole.Empty() {
+			whole = address.SetOf(one.Site.Ranges...)
+		}
+		if less.Empty() {
+			less = address.SetOf(one.Site.Ranges...)
+		}
+		one.part = whole.Minus(less)
+	}
+	e.One = &one
+	return e
+}
+
+// findRange finds the ends that a range is: a part of the internet or of a site, or the workloads in it.
+func findRange(e *estate.Estate, ends Ends, p netip.Prefix) (Ends, error) {
+	set := address.SetOf(p)
+	for _, x := range e.Workloads {
+		if x.Settled() && slices.ContainsFunc(x.Addrs, p.Contains) {
+			ends.Many = append(ends.Many, x)
+		}
+	}
+	var ones []End
+	for _, s := range e.Sites {
+		if some := address.SetOf(s.Ranges...).Intersect(set); !some.Empty() {
+			ones = append(ones, End{Name: ends.Name, Site: s, part: some})
+		}
+	}
+	if some := e.Outside.Intersect(set); !some.Empty() {
+		ones = append(ones, End{Name: ends.Name, Internet: true, part: some})
+	}
+	switch {
+	case len(ones) == 1 && len(ends.Many) == 0:
+		ends.One = &ones[0]
+	case len(ones) > 1 || len(ones) == 1:
+		return ends, wrong.Value("ask for a range of one of them", "%s holds addresses of several: of %s and of others", p, ones[0].owner())
+	case len(ends.Many) == 0:
+		return ends, wrong.Value("ask for a range that holds one", "no workload, site or public address lies in %s", p)
+	}
+	for _, x := range ends.Many {
+		if n := estate.Object(x.Subnet.Network); !slices.Contains(ends.in, n) {
+			ends.in = append(ends.in, n)
+		}
+	}
+	return ends, nil
 }

@@ -1,0 +1,65 @@
+package expect
+
+import (
+	"fmt"
+	"net/netip"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
+)
+
+// probed is the estate with a workload in each end that has none yet: in a subnet of it, at a free address, in a group that
+// lets everything in and out, so that what is tried is all that stands between. It is nil where no end could have one.
+func probed(e *estate.Estate, x *plan.Expectation) *estate.Estate {
+	var edits []text.Edit
+	for i, word := range []string{x.From, x.To} {
+		ends, err := reach.FindEnds(e, word)
+		if err != nil || ends.One != nil || len(ends.Many) > 0 {
+			continue
+		}
+		s, a := free(e, word)
+		if s == nil {
+			return nil
+		}
+		name := fmt.Sprintf("could-be-there-%d", i+1)
+		group := text.Map(text.Field{Key: "in", Value: text.Words("any from any")}, text.Field{Key: "out", Value: text.Words("any to any")})
+		one := text.Map(text.Field{Key: "in", Value: text.Word(s.ID())}, text.Field{Key: "address", Value: text.Word(a.String())}, text.Field{Key: "groups", Value: text.Words(name)})
+		edits = append(edits, text.Set(s.Network.Place().To("groups"), name, group), text.Set(text.Path{"workloads"}, name, one))
+	}
+	if len(edits) == 0 {
+		return nil
+	}
+	after, findings, err := e.With(text.Changes{{Edits: edits}})
+	if err != nil || len(findings) > len(e.Problems) {
+		return nil
+	}
+	return after
+}
+
+// free is a subnet of what a word names that has a range, and an address of it that nobody has.
+func free(e *estate.Estate, word string) (*estate.Subnet, netip.Addr) {
+	var some []*estate.Subnet
+	for _, o := range e.Named(word) {
+		switch o := o.(type) {
+		case *estate.Network:
+			some = append(some, o.Subnets...)
+		case *estate.Tier:
+			some = append(some, o.Subnets...)
+		case *estate.Subnet:
+			some = append(some, o)
+		}
+	}
+	for _, s := range some {
+		for _, r := range s.Ranges {
+			first, last := s.Network.Profile.Ends(r)
+			for a := first; a.IsValid() && !last.Less(a); a = a.Next() {
+				if s.Network.Host(a).Nobody() {
+					return s, a
+				}
+			}
+		}
+	}
+	return nil, netip.Addr{}
+}
