@@ -148,7 +148,7 @@ func TestJSONKeys(t *testing.T) {
 		"block":               {"block 10.144.0.0/20"},
 		"block with a list":   {"block 10.144.0.0/20 -split 2"},
 		"block -hosts":        {"block -hosts 20"},
-		"space":               {"space"},
+		"space":               {"space", "space -in booking"},
 		"reach":               {"reach fares-3 fare-db -on tcp/5432,tcp/80", "reach internet fares-1", "reach booking/app fare-db", "reach fares-1 front -plan front.yaml", "reach tides 198.51.100.9 -on tcp/443 -plan closing.yaml"},
 		"grid":                {"grid -by tiers"},
 		"grid -from internet": {"grid -from internet"},

@@ -114,6 +114,9 @@ func insiders(e reach.Ends) []*estate.Workload {
 	return e.Many
 }
 
+// maxMatrix is how many columns a matrix in Markdown has at most; beyond, a table has a row for each pair.
+const maxMatrix = 60
+
 // maxUnits is how many rows and columns a table has at most.
 const maxUnits = 2000
 
@@ -134,6 +137,10 @@ func (g *gridCall) table(from, to []*estate.Workload) error {
 	case "text":
 		g.drawn(m)
 		return nil
+	case "md":
+		if len(m.Columns) <= maxMatrix {
+			return g.matrixMarkdown(m)
+		}
 	}
 	t := &sheet{header: []string{"from", "to", "verdict", "passes", "in part", "pairs"}, wrap: 3, right: map[int]bool{5: true}}
 	for _, i := range m.Rows {

@@ -32,7 +32,7 @@ func reachCommand() *command {
 			{"wendrik reach booking/app fare-db -on tcp/5432 -all-ways", "every workload of a tier, each way apart"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
-			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json")
+			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "md")
 			on := f.onFlag()
 			ways := f.Bool("all-ways", false, "show every way, also where several lead to the same answer")
 			return func(c *call) (int, error) {
@@ -144,6 +144,10 @@ func (c *reachCall) one(a *reach.Answer, format string) (reach.Verdict, error) {
 	if format == "json" {
 		return a.Verdict, c.json(reachJSON(a, fixed, c.e.Plan.Files))
 	}
+	if format == "md" {
+		c.reachedMarkdown(a, fixed)
+		return a.Verdict, nil
+	}
 	c.reached(a, fixed)
 	return a.Verdict, nil
 }
@@ -167,6 +171,10 @@ func (c *reachCall) many(from, to reach.Ends, asked flow.Set, format string) (re
 	}
 	if format == "json" {
 		return s.Verdict, c.json(surveyJSON(s, fixed, c.e.Plan.Files))
+	}
+	if format == "md" {
+		c.surveyedMarkdown(s, fixed)
+		return s.Verdict, nil
 	}
 	c.surveyed(s, fixed)
 	return s.Verdict, nil

@@ -2,26 +2,29 @@ package cli
 
 import (
 	"fmt"
+	"strings"
 
 	"wendrik/internal/core/estate"
 )
 
 func showCommand() *command {
 	return &command{
-		name: "show", args: "NAME",
-		short: "one thing of the estate and all that is tied to it",
+		name: "show", args: "[NAME]",
+		short: "the estate, or one thing of it and all that is tied to it",
 		long: "Show tells all about one thing: a network; a subnet, tier, route table, security group, access list or gateway as network/name, a workload, a peering, a hub, a hub link, a site, a cluster, or a block of space. " +
-			"Of a subnet it tells the usable addresses, and which are taken.",
+			"Of a network it tells what is free in it, of a subnet the usable addresses, and which are taken. Without a name it is an overview of the estate.",
 		examples: []example{
+			{"wendrik show", "the estate"},
 			{"wendrik show booking", "a network"},
+			{"wendrik show booking -format md", "the same for a wiki"},
 			{"wendrik show booking/web-a", "a subnet"},
 			{"wendrik show booking/public", "a route table"},
 			{"wendrik show fare-db -format json", "a workload, for another program"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
-			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json")
+			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "md")
 			return func(c *call) (int, error) {
-				if len(c.args) != 1 {
+				if len(c.args) > 1 {
 					return cannot, &usageError{fmt.Sprintf("show takes one name, not %d", len(c.args)), "wendrik show NETWORK,  or  NETWORK/SUBNET,  or  WORKLOAD"}
 				}
 				o, status, err := c.loadPart(*name)
@@ -30,7 +33,10 @@ func showCommand() *command {
 				}
 				e := o.Estate
 				var cards []*card
-				for _, o := range e.Named(c.args[0]) {
+				if len(c.args) == 0 {
+					cards = append(cards, estateCard(e))
+				}
+				for _, o := range e.Named(strings.Join(c.args, "")) {
 					cards = append(cards, cardOf(e, o))
 				}
 				if len(cards) == 0 {
@@ -42,6 +48,10 @@ func showCommand() *command {
 				for i, card := range cards {
 					if i > 0 {
 						c.say("")
+					}
+					if *format == "md" {
+						c.cardMarkdown(card, e.Plan.Files)
+						continue
 					}
 					c.card(card, e.Plan.Files)
 				}

@@ -9,9 +9,19 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/space"
 )
 
 // This file makes the cards of a network and of what is in it.
+
+// freeSheet lists what of a network's ranges nothing has.
+func freeSheet(n *estate.Network) *sheet {
+	t := &sheet{header: []string{"range", "addresses"}, right: map[int]bool{1: true}, wrap: -1}
+	for _, p := range space.FreeOf(n).Ranges() {
+		t.add(p.String(), grouped(address.Count(p)))
+	}
+	return t
+}
 
 func networkCard(n *estate.Network) *card {
 	k := &card{kind: "network", name: n.Name, at: n.At()}
@@ -37,6 +47,7 @@ func networkCard(n *estate.Network) *card {
 		held.add(h.Name, phrase.List(h.Ranges), h.Plan.For.Value, h.Plan.Owner.Value)
 	}
 	k.part("held parts", held)
+	k.part("free", freeSheet(n))
 	gateways := &sheet{header: []string{"gateway", "kind", "in", "address", "seen as"}, wrap: -1}
 	for _, g := range n.Gateways {
 		gateways.add(g.Name, gatewayKind(g), subnetName(g.In), phrase.List(g.Addrs), phrase.Names(g.Public, address.Word))

@@ -2,7 +2,9 @@ package cli
 
 import (
 	"fmt"
+	"math/big"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"wendrik/internal/core/address"
@@ -24,11 +26,12 @@ func spaceCommand() *command {
 			{"wendrik space", "the whole space"},
 			{"wendrik space -in west -fit /22", "one block, and how many more /22 fit"},
 			{"wendrik space -free /22 -in west -count 3", "the next three free ranges"},
+			{"wendrik space -in booking", "what is held and free inside a network"},
 			{"wendrik space -taken inventory.csv -columns range=cidr", "with ranges in use that the plan does not know of"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "csv", "md")
-			in := f.String("in", "", "`BLOCK` only this block and those in it")
+			in := f.String("in", "", "`NAME` only this block and those in it, or what is free inside this network")
 			fit := f.String("fit", "", "`/SIZE` the size of which to count how many more fit; /20 and /56 for IPv6 unless given")
 			free := f.String("free", "", "`/SIZE` list free ranges of this size, the lowest first")
 			number := f.Int("count", 1, "`N` how many ranges to list, with -free")
@@ -53,6 +56,9 @@ func spaceCommand() *command {
 					return cannot, err
 				}
 				block := e.Block(*in)
+				if n := e.Network(*in); n != nil && block == nil {
+					return c.insideNetwork(n, *free, *number, *format, partly)
+				}
 				if *in != "" && block == nil {
 					return cannot, unknownBlock(e, *in)
 				}
@@ -83,6 +89,92 @@ func spaceCommand() *command {
 			}
 		},
 	}
+}
+
+// insideNetwork tells what is free inside a network, and its held parts; or the next free ranges of a size.
+func (c *call) insideNetwork(n *estate.Network, free string, number int, format string, partly func(int) int) (int, error) {
+	left := space.FreeOf(n)
+	if free != "" {
+		size, err := address.ParseSize(free)
+		if err != nil {
+			return cannot, rangeMistake(err)
+		}
+		width := 32
+		if size > width {
+			width = 128
+		}
+		pool := address.NewPool(left, width)
+		t := &sheet{header: []string{"range"}, wrap: -1}
+		out := blockListOut{Ranges: []string{}}
+		for len(out.Ranges) < number {
+			p, found := pool.Take(size)
+			if !found {
+				break
+			}
+			t.add(p.String())
+			out.Ranges = append(out.Ranges, p.String())
+		}
+		status := good
+		if len(out.Ranges) < number {
+			c.tell("network %s has room for %d of %d", n.Name, len(out.Ranges), number)
+			status = no
+		}
+		switch format {
+		case "json":
+			return status, c.json(out)
+		case "text":
+			for _, p := range out.Ranges {
+				c.say("%s", p)
+			}
+			return status, nil
+		}
+		return status, c.write(t, format)
+	}
+	t := &sheet{header: []string{"range", "what", "name", "addresses"}, right: map[int]bool{3: true}, wrap: -1}
+	type row struct {
+		p          netip.Prefix
+		what, name string
+	}
+	var rows []row
+	for _, s := range n.Subnets {
+		for _, p := range s.Ranges {
+			rows = append(rows, row{p, "subnet", s.Name})
+		}
+	}
+	for _, h := range n.Held {
+		for _, p := range h.Ranges {
+			rows = append(rows, row{p, "held", h.Name})
+		}
+	}
+	for _, p := range left.Ranges() {
+		rows = append(rows, row{p, "free", ""})
+	}
+	slices.SortFunc(rows, func(a, b row) int { return address.Compare(a.p, b.p) })
+	out := insideOut{Network: n.Name, Parts: []insidePartOut{}}
+	for _, r := range rows {
+		t.add(r.p.String(), r.what, r.name, grouped(address.Count(r.p)))
+		out.Parts = append(out.Parts, insidePartOut{r.p.String(), r.what, r.name, address.Count(r.p)})
+	}
+	switch format {
+	case "json":
+		return partly(good), c.json(out)
+	case "text":
+		c.say("%s\n", strong.Sprintf("network %s (%s)", n.Name, phrase.List(n.Ranges)))
+	}
+	return partly(good), c.write(t, format)
+}
+
+// The JSON of space -in NETWORK; docs/json.md describes it.
+type insideOut struct {
+	Network string          `json:"network"`
+	Parts   []insidePartOut `json:"parts"`
+}
+
+type insidePartOut struct {
+	Range     string   `json:"range"`
+	What      string   `json:"what"`
+	Name      string   `json:"name"`
+	Addresses *big.Int `json:"addresses"`
 }
 
 // loadRanged reads a plan for an answer that gives ranges away.

@@ -118,3 +118,18 @@ func (s *Survey) Who(p netip.Prefix) []Taken {
 	}
 	return all
 }
+
+// FreeOf is what no subnet and no held part of a network has of its own ranges; nothing where it has none of its own.
+func FreeOf(n *estate.Network) address.Set {
+	var taken, own []netip.Prefix
+	for _, r := range n.Plan.Ranges {
+		own = append(own, r.Prefix)
+	}
+	for _, s := range n.Subnets {
+		taken = append(taken, s.Ranges...)
+	}
+	for _, h := range n.Held {
+		taken = append(taken, h.Ranges...)
+	}
+	return address.SetOf(own...).Minus(address.SetOf(taken...))
+}
