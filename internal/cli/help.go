@@ -4,17 +4,25 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
+
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/plan"
 )
 
 func helpCommand() *command {
 	return &command{
-		name: "help", args: "[COMMAND]",
-		short: "says what there is, or all about one command",
-		long:  "Help lists the commands in the order of the day's work. With the name of one it says what that does, its flags, and examples that run as they stand on the demo estate.",
+		name: "help", args: "[COMMAND | plan [KEY]]",
+		short: "says what there is, all about one command, or the format of a plan",
+		long: "Help lists the commands in the order of the day's work. With the name of one it says what that does, its flags, and examples that run as they stand on the demo estate. " +
+			"Help plan tells the format: the keys of a plan, or those of a place of it, written with dots, each with an example that can be read.",
 		examples: []example{
 			{"wendrik help", "all commands"},
 			{"wendrik help reach", "one of them"},
+			{"wendrik help plan", "the keys of a plan"},
+			{"wendrik help plan networks.tiers", "those of a place in it"},
+			{"wendrik help expect", "one key"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			return func(c *call) (int, error) {
@@ -22,11 +30,16 @@ func helpCommand() *command {
 				case len(c.args) == 0:
 					writeOverview(c.out, c.screen)
 					return good, nil
+				case c.args[0] == "plan" && len(c.args) <= 2:
+					return c.helpPlan(strings.Join(c.args[1:], ""))
 				case len(c.args) > 1:
 					return cannot, &usageError{"help takes the name of one command", "wendrik help  lists them"}
 				}
 				about := commandNamed(c.args[0])
 				if about == nil {
+					if _, _, found := plan.Keys(strings.Split(c.args[0], ".")); found {
+						return c.helpPlan(c.args[0])
+					}
 					return cannot, unknownCommand(c.args[0], "wendrik help ")
 				}
 				writeHelp(c.out, c.screen, about)
@@ -34,6 +47,66 @@ func helpCommand() *command {
 			}
 		},
 	}
+}
+
+// helpPlan tells the keys of a place of the format.
+func (c *call) helpPlan(where string) (int, error) {
+	var path []string
+	if where != "" {
+		path = strings.Split(where, ".")
+	}
+	keys, one, found := plan.Keys(path)
+	if !found {
+		var known []string
+		for n := len(path) - 1; n >= 0 && len(known) == 0; n-- {
+			above, _, _ := plan.Keys(path[:n])
+			for _, k := range above {
+				known = append(known, strings.Join(append(slices.Clone(path[:n]), k.Name), "."))
+			}
+		}
+		fix := "wendrik help plan  lists the keys"
+		if near := diag.Nearest(where, known); near != "" {
+			fix = fmt.Sprintf("did you mean %s?", near)
+		}
+		return cannot, &usageError{fmt.Sprintf("a plan has no key %q", where), fix}
+	}
+	if one {
+		k := keys[0]
+		c.say("%s  %s", strong.Sprint(where), c.wrap(0, k.Doc))
+		c.say("  takes %s", c.wrap(8, k.Takes))
+	} else {
+		title := "a plan"
+		if where != "" {
+			title = where
+		}
+		c.say("%s\n", strong.Sprint(title))
+		t := &sheet{header: []string{"key", "what it says", "takes"}, wrap: 1}
+		for _, k := range keys {
+			name := k.Name
+			if k.Required {
+				name += " *"
+			}
+			t.add(name, k.Doc, k.Takes)
+		}
+		_ = c.write(t, "text")
+		if slices.ContainsFunc(keys, func(k plan.Key) bool { return k.Required }) {
+			c.say("\n%s", dim.Sprint("* must be there"))
+		}
+	}
+	if example := plan.Example(path); example != "" {
+		c.say("\n%s", strong.Sprint("such as"))
+		for line := range strings.Lines(example + "\n") {
+			c.say("  %s", strings.TrimRight(line, "\n"))
+		}
+	}
+	if !one {
+		example := "networks.tiers"
+		if where != "" {
+			example = where + "." + keys[0].Name
+		}
+		c.say("\nabout a key:  wendrik help plan %s", example)
+	}
+	return good, nil
 }
 
 func writeOverview(to io.Writer, s *screen) {

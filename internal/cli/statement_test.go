@@ -116,3 +116,40 @@ func TestParts(t *testing.T) {
 	}
 	assert.Equal(t, 2, r.status)
 }
+
+// TestNew begins plans, which check finds nothing in, and never writes over one.
+func TestNew(t *testing.T) {
+	folder := t.TempDir()
+	for _, args := range []string{"", "-profile regional", "-profile plain", "-networks booking,harbour -zones 2 -size /21", "-tiers edge:public:30,jobs:outbound:400 -space 10.96.0.0/12 -region north"} {
+		plan := filepath.Join(folder, "wendrik.yaml")
+		require.NoError(t, os.RemoveAll(plan))
+		r := run(t, folder, "", append([]string{"new"}, strings.Fields(args)...)...)
+		require.Equal(t, 0, r.status, "%s: %s", args, r.err)
+		r = run(t, folder, "", "check")
+		assert.Equal(t, 0, r.status, "%s: %s%s", args, r.out, r.err)
+		assert.Empty(t, r.err, args)
+		r = run(t, folder, "", "carve")
+		assert.Contains(t, r.out, "every network and subnet has its range, and every host its address", args)
+		before := read(t, folder)
+		r = run(t, folder, "", "new")
+		assert.Equal(t, 2, r.status)
+		assert.Contains(t, r.err, "is there already, and new overwrites nothing")
+		assert.Equal(t, before, read(t, folder))
+		write(t, folder, strings.NewReplacer("# workloads:", "workloads:", "#   shop:", "  shop:", "# peerings:", "peerings:", "#   booking-harbour:", "  booking-harbour:").Replace(before))
+		r = run(t, folder, "", "carve", "-write")
+		assert.Equal(t, 0, r.status, "what stands behind marks can be read: %s", r.err)
+	}
+	for args, want := range map[string]string{
+		"-tiers a:outbound:3":   "no public tier is there for the NAT gateway",
+		"-tiers a:shut:3":       "is no access",
+		"-networks Booking":     "cannot be a name",
+		"-tiers a:public:30000": "nothing was written: give  -size  or  -space  more room",
+		"-zones 27":             "from 1 to 26",
+		"-space 10.0.0.1/8":     "its host bits are",
+	} {
+		r := run(t, folder, "", append([]string{"new", "-o", "x.yaml"}, strings.Fields(args)...)...)
+		assert.NotEqual(t, 0, r.status, args)
+		assert.Contains(t, strings.Join(strings.Fields(r.err), " "), strings.Join(strings.Fields(want), " "), args)
+		assert.NoFileExists(t, filepath.Join(folder, "x.yaml"))
+	}
+}

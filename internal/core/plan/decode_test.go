@@ -22,7 +22,7 @@ func decode(t *testing.T, content string) (*Plan, []diag.Finding) {
 }
 
 func TestEveryKeyIsRead(t *testing.T) {
-	raw, err := os.ReadFile("testdata/whole.yaml")
+	raw, err := os.ReadFile("whole.yaml")
 	require.NoError(t, err)
 	p, findings := decode(t, string(raw))
 	require.Empty(t, findings)
@@ -215,7 +215,7 @@ func TestBombs(t *testing.T) {
 
 // FuzzDecode looks for texts that crash the decoder or make it point outside the text.
 func FuzzDecode(f *testing.F) {
-	raw, err := os.ReadFile("testdata/whole.yaml")
+	raw, err := os.ReadFile("whole.yaml")
 	require.NoError(f, err)
 	f.Add(raw)
 	f.Add([]byte("wendrik: 1\r\nnetworks: {a: &x {range: ::/0}, b: *x}\r\n"))

@@ -14,7 +14,7 @@ import (
 // FuzzApply makes the edits that carve makes in any text. When an edit is made, the result decodes to the plan that
 // was meant, and every line that no patch touches is there as it was.
 func FuzzApply(f *testing.F) {
-	whole, err := os.ReadFile("testdata/whole.yaml")
+	whole, err := os.ReadFile("whole.yaml")
 	require.NoError(f, err)
 	f.Add(whole)
 	f.Add([]byte("networks: {booking: {size: /20}}"))

@@ -43,7 +43,7 @@ func TestSchemaAgreesWithDecoder(t *testing.T) {
 	schema, err := compiler.Compile("plan.json")
 	require.NoError(t, err)
 
-	whole, err := os.ReadFile("testdata/whole.yaml")
+	whole, err := os.ReadFile("whole.yaml")
 	require.NoError(t, err)
 	example, err := os.ReadFile("../../../examples/skerry-line/wendrik.yaml")
 	require.NoError(t, err)

@@ -277,6 +277,7 @@ func (ed *editor) growScalar(at *yaml.Node, list []*growth) error {
 
 // growFlow adds to a mapping or list in brackets.
 func (ed *editor) growFlow(at *yaml.Node, where place, list []*growth) error {
+	pad := ""
 	for _, g := range list {
 		text := g.flow(ed.quotes())
 		switch {
@@ -297,10 +298,53 @@ func (ed *editor) growFlow(at *yaml.Node, where place, list []*growth) error {
 			if err != nil {
 				return err
 			}
-			ed.patches = append(ed.patches, Patch{end, end, ", " + text, where.depth})
+			between := ", "
+			if own, apart := ed.flowPad(at, g, text); apart {
+				pad = own
+			}
+			if pad != "" { // what comes behind one on a line of its own has one, too
+				between = "," + ed.lineEnd() + pad
+				text = g.flowLines(pad, ed.lineEnd())
+			}
+			ed.patches = append(ed.patches, Patch{end, end, between + text, where.depth})
 		}
 	}
 	return nil
+}
+
+// maxFlow is how long an entry with others inside it may be on the line of the mapping that it goes into.
+const maxFlow = 90
+
+// flowPad is what stands before an entry that goes onto a line of its own in a mapping in brackets: where the last entry
+// has one, or the new one is long and has others inside it.
+func (ed *editor) flowPad(at *yaml.Node, g *growth, text string) (pad string, apart bool) {
+	if at.Kind != yaml.MappingNode || len(at.Content) == 0 || ed.quotes() {
+		return "", false
+	}
+	last := ed.offset(at.Content[len(at.Content)-2])
+	if before := ed.src.Text[ed.lineStart(last):last]; strings.TrimSpace(before) == "" && len(at.Content) > 2 {
+		return before, true
+	}
+	if g.value != nil || len(text) <= maxFlow {
+		return "", false
+	}
+	line := ed.src.Text[ed.lineStart(ed.offset(at)):]
+	return line[:len(line)-len(strings.TrimLeft(line, " "))] + "    ", true
+}
+
+// flowLines writes the growth in brackets, with what is long and has others inside it on several lines.
+func (g *growth) flowLines(pad, lineEnd string) string {
+	if short := g.flow(false); g.value != nil || len(short) <= maxFlow || len(g.inside) == 0 || g.inside[0].key == "" {
+		return short
+	}
+	text := quoted(g.key, false) + ": {" + lineEnd
+	for i, x := range g.inside {
+		text += pad + "  " + x.flowLines(pad+"  ", lineEnd)
+		if i < len(g.inside)-1 {
+			text += "," + lineEnd
+		}
+	}
+	return text + "}"
 }
 
 // growHollow fills a key that has no value, or empty brackets, with lines below the key.
