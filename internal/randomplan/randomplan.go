@@ -158,6 +158,10 @@ func (w *writer) routes(n int) string {
 			seen[to] = true
 			out = append(out, fmt.Sprintf("{to: %q, via: %s}", to, via))
 		}
+		if only := fmt.Sprintf("g%d", w.rng.IntN(2)); w.some(8) && !seen[to+only] {
+			seen[to+only] = true
+			out = append(out, fmt.Sprintf("{to: %q, via: %s, only: %s}", to, w.pick("gate", "nat", "blackhole", w.hub(n), w.forwarder(n)), only))
+		}
 	}
 	var peers []string
 	for m := range w.networks {

@@ -299,6 +299,12 @@ func (k *kernel) routing(n *stage.Node) error {
 		for i, r := range n.Rules {
 			x := netlink.NewRule()
 			x.Family, x.Priority, x.Table, x.IifName = family, firstRule+i, firstTable+r.Table, r.In
+			if r.From.IsValid() {
+				if r.From.Addr().Is4() != (family == unix.AF_INET) {
+					continue
+				}
+				x.Src = ipNet(r.From)
+			}
 			if err := h.RuleAdd(x); err != nil {
 				return fmt.Errorf("the rule for %s: %w", strings.TrimSpace(r.In+" packets"), err)
 			}

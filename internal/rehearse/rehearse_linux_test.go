@@ -125,7 +125,7 @@ func serving(content string, rng *rand.Rand) string {
 	knobs := fmt.Sprintf("profile: {like: plain, nat-serves: true, default-route: %v, implicit-out: %v,", rng.IntN(2) == 0, rng.IntN(4) == 0)
 	content = strings.Replace(content, "profile: {like: plain,", knobs, 1)
 	content = regexp.MustCompile(`nat: \{kind: nat, in: s(\d), address: (\[[^\]]*\]|[0-9.]+)`).ReplaceAllString(content, "nat: {kind: nat, serves: [s$1, s2]")
-	return strings.ReplaceAll(content, "via: nat}", "via: gate}")
+	return strings.ReplaceAll(content, "via: nat", "via: gate")
 }
 
 // TestOnly: packets go through networks whose workloads are not tried.

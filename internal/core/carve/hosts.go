@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/text"
@@ -109,12 +110,19 @@ func (c *carver) hosts() {
 	}
 }
 
+// ipv6First is how far into an IPv6 subnet hosts begin: its first address is anycast to its routers (RFC 4291 section
+// 2.6.1), and a few more are left for what clouds have there.
+const ipv6First = 4
+
 // rooms are the subnets of each network, those that are new among them.
 func (c *carver) rooms() map[string][]*room {
 	all := map[string][]*room{}
 	for _, s := range c.Subnets {
 		some := all[s.Network]
 		first, _ := c.e.Network(s.Network).Profile.Ends(s.Range)
+		if first.Is6() {
+			first = address.Advance(first, ipv6First)
+		}
 		if i := slices.IndexFunc(some, func(r *room) bool { return r.name == s.Name }); i >= 0 {
 			some[i].ranges = append(some[i].ranges, s.Range)
 			some[i].next = append(some[i].next, first)

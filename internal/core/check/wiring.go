@@ -139,13 +139,14 @@ var access = Rule{"access", Wiring, "Tiers whose tables do not give them the acc
 // leadsOut reports whether a table leads everything else somewhere: to an attached internet gateway, or to any place
 // that could carry it.
 func leadsOut(t *estate.Table, straight bool) bool {
-	return slices.ContainsFunc(t.Routes, func(x *estate.Route) bool {
+	return slices.ContainsFunc(slices.Concat(t.Routes, t.Some), func(x *estate.Route) bool {
 		g := x.ToInternet()
 		switch {
 		case x.Via == estate.Blackhole || x.Origin == estate.Local, g != nil && !g.Attached:
 			return false
 		case straight:
-			return g != nil
+			_, on := x.Via.(*estate.Workload) // which may pass it on to one
+			return g != nil || on && x.To.Bits() == 0
 		}
 		return x.To.Bits() == 0
 	})

@@ -86,6 +86,7 @@ func build(p *plan.Plan, found *diag.Bag) *Estate {
 	b.hubLinks()
 	b.hops()
 	b.hubTables()
+	b.groupNames()
 	b.tables()
 	b.doors()
 	b.imports()

@@ -160,6 +160,7 @@ type Table struct {
 	Main    bool
 	Subnets []*Subnet
 	Routes  []*Route // local ones first, then those by hand, then those that install themselves
+	Some    []*Route // those that are for the packets of some workloads alone
 
 	routes address.Table[*Route]
 
@@ -181,6 +182,7 @@ const (
 type Route struct {
 	To     netip.Prefix
 	Name   string // what has the range, where the plan names that in its place
+	Only   *Group // whose members' packets it is for; nil for all
 	Origin Origin
 	// Via is the next hop: of a network's table a gateway, peering, hub, site or workload of it; of a hub's table a network
 	// or site attached to it, or a link to another hub; Blackhole in both; nil for a local route.
@@ -202,10 +204,23 @@ func (r *Route) ViaName() string {
 
 // Leads is the range that the route leads to, with the name that the plan has for it.
 func (r *Route) Leads() string {
-	if r.Name != "" {
-		return r.Name + " (" + r.To.String() + ")"
+	some := ""
+	if r.Only != nil {
+		some = ", for group " + r.Only.Name
 	}
-	return r.To.String()
+	if r.Name != "" {
+		return r.Name + " (" + r.To.String() + ")" + some
+	}
+	return r.To.String() + some
+}
+
+// Takes reports whether a route that is for some is taken for the packets of a source, in the place of the route that all
+// take: it is when it is as long, and no local one stands against it.
+func (r *Route) Takes(source netip.Addr, all *Route) bool {
+	if !r.Only.Has(source) {
+		return false
+	}
+	return all == nil || r.To.Bits() > all.To.Bits() || r.To.Bits() == all.To.Bits() && all.Origin != Local
 }
 
 // ToInternet is the internet gateway that the route leads to; nil when it leads elsewhere.

@@ -80,6 +80,10 @@ func (b *builder) routes(t *Table) {
 			if hop == nil {
 				continue
 			}
+			if rp.Only.Given() {
+				b.forSome(t, rp, hop)
+				continue
+			}
 			for _, r := range b.byHand(rp, hop, spot{t, "routes"}) {
 				if slices.Contains(n.Ranges, r.To) {
 					b.report(r.At, spot{t, "routes"}, routeLocal, "remove it, or route a part of the range", "%s is the network's own range, and its local route always wins", r.To)
@@ -108,6 +112,30 @@ func (b *builder) routes(t *Table) {
 				t.Routes = append(t.Routes, r)
 			}
 		}
+	}
+}
+
+// forSome adds a route that is for the packets of a group's members alone.
+func (b *builder) forSome(t *Table, rp plan.Route, hop Object) {
+	n, in := t.Network, spot{t, "routes"}
+	if !n.Profile.RoutesForSome {
+		b.report(rp.Only.At, in, wrongKey, "take  only  out, or set the knob  routes-for-some: true", "under profile %s a route is for all packets", n.Profile.Name)
+		return
+	}
+	name := rp.Only
+	name.Value = within(n, name.Value)
+	g := lookup[*Group](b, n, n.scope, GroupKind, name, in)
+	if g == nil {
+		return
+	}
+	for _, r := range b.byHand(rp, hop, in) {
+		r.Only = g
+		for _, o := range t.Some {
+			if o.To == r.To && o.Only == g {
+				b.report(r.At, in, routeTwice, "keep one of the two", "this table has a route to %s already", r.Leads())
+			}
+		}
+		t.Some = append(t.Some, r)
 	}
 }
 

@@ -11,7 +11,8 @@ import (
 
 // This part of the builder binds groups, the groups that rules name, and the ends of expectations.
 
-func (b *builder) rules() {
+// groupNames binds the names of groups, which routes may name.
+func (b *builder) groupNames() {
 	for _, n := range b.e.Networks {
 		for _, p := range n.Plan.Groups {
 			g := &Group{Plan: p, Name: p.Name.Value, Network: n}
@@ -19,6 +20,9 @@ func (b *builder) rules() {
 			n.scope.bind(g.Name, g)
 		}
 	}
+}
+
+func (b *builder) rules() {
 	b.eachNetwork(func(b *builder, n *Network) {
 		for _, g := range n.Groups {
 			g.In = b.bindRules(n, g.Plan.In, spot{g, "in"})

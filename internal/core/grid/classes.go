@@ -1,7 +1,9 @@
 package grid
 
 import (
+	"fmt"
 	"net/netip"
+	"slices"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
@@ -41,6 +43,7 @@ type placeKey struct {
 	serving    *estate.Gateway // the NAT gateway that serves its subnet by name
 	subnet     *estate.Subnet  // where NAT gateways or forwarding workloads are among its neighbours
 	individual int32           // its own number and one, where it is like no other
+	some       string          // for which routes that are for some workloads alone it is one of them
 }
 
 // classKey is all of a workload that decides what happens to its packets.
@@ -167,6 +170,7 @@ func (g *Grid) classesOf(unit func(*estate.Workload) int) {
 		}
 		key := placeKey{network: s.Network, table: s.Table, list: s.List, serving: s.Network.NATServing(s)}
 		key.four, key.six = routes.of(x)
+		key.some = forSome(x)
 		own, has := x.AddrLike(ipv6)
 		key.public = has && address.IsPublic(own)
 		if crowded[s] {
@@ -256,4 +260,17 @@ func pairs(from, to *Class) (across, within int) {
 		within -= len(from.Members)
 	}
 	return across, within
+}
+
+// forSome tells apart workloads for which tables of their network have routes of their own.
+func forSome(x *estate.Workload) string {
+	key := ""
+	for i, t := range x.Subnet.Network.Tables {
+		for j, r := range t.Some {
+			if slices.Contains(x.Groups, r.Only) {
+				key += fmt.Sprintf("%d.%d ", i, j)
+			}
+		}
+	}
+	return key
 }

@@ -114,13 +114,17 @@ var gatewayFields = append([]field[Gateway]{
 var tableFields = []field[Table]{
 	{key: "main", doc: "true for the table of every subnet that no other table names", shape: aFlag, read: to(func(t *Table) *Flag { return &t.Main }, (*decoder).flag)},
 	{key: "subnets", doc: "the subnets it is for, or the tiers whose subnets it is for", shape: listOf(aName), read: to(func(t *Table) *[]Text { return &t.Subnets }, (*decoder).texts)},
-	{key: "routes", doc: "its routes; those to the network itself are always there", shape: listOf(ref("route")), read: to(func(t *Table) *[]Route { return &t.Routes }, (*decoder).routes)},
+	{key: "routes", doc: "its routes; those to the network itself are always there", shape: listOf(ref("route")), read: to(func(t *Table) *[]Route { return &t.Routes }, routesWith(routeFields))},
 }
 
 var routeFields = []field[Route]{
 	{key: "to", doc: "the range it leads to, or the name of what has it: a network, network/tier, network/subnet, site, cluster or block", shape: aRangeOrName, required: true, read: func(d *decoder, n text.Node, r *Route) { r.To, r.Name = d.destination(n) }},
 	{key: "via", doc: "a gateway, peering, hub, site or workload, or blackhole", shape: aWord, required: true, read: to(func(r *Route) *Text { return &r.Via }, (*decoder).text)},
+	{key: "only", doc: "the group whose members' packets it is for; for all unless written", shape: aName, read: to(func(r *Route) *Text { return &r.Only }, (*decoder).text)},
 }
+
+// hubRouteFields are those of a route of a hub, which is for all packets.
+var hubRouteFields = routeFields[:2]
 
 var groupFields = []field[Group]{
 	{key: "in", doc: "rules for what comes in, such as  tcp/443 from any", shape: listOf(aWord), read: to(func(g *Group) *[]Rule { return &g.In }, rules(groupRule, inward))},
@@ -173,7 +177,7 @@ var attachmentFields = []field[Attachment]{
 
 var hubTableFields = []field[HubTable]{
 	{key: "learns", doc: "the attachments whose ranges it has routes to", shape: listOf(aName), read: to(func(t *HubTable) *[]Text { return &t.Learns }, (*decoder).texts)},
-	{key: "routes", doc: "routes by hand", shape: listOf(ref("route")), read: to(func(t *HubTable) *[]Route { return &t.Routes }, (*decoder).routes)},
+	{key: "routes", doc: "routes by hand", shape: listOf(ref("hub-route")), read: to(func(t *HubTable) *[]Route { return &t.Routes }, routesWith(hubRouteFields))},
 }
 
 var siteFields = append([]field[Site]{
@@ -196,6 +200,7 @@ var profileFields = []field[ProfileSetting]{
 	{key: "nat-serves", doc: "whether a NAT gateway serves named subnets; false: it sits in a subnet", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.NATServes = v.Value })},
 	{key: "implicit-out", doc: "whether a workload gets out to the internet with neither public address nor NAT", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.ImplicitOut = v.Value })},
 	{key: "peer-groups", doc: "whether a rule may name a group of a peered network", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.PeerGroups = v.Value })},
+	{key: "routes-for-some", doc: "whether a route can be for the packets of some workloads alone", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.RoutesForSome = v.Value })},
 	{key: "reply-ports", doc: "the ports that replies come back to, 1024-65535 unless written", shape: aWord, read: knob((*decoder).ports, portsGiven, func(p *profile.Profile, v portRange) { p.ReplyPorts = [2]uint16{v.first, v.last} })},
 }
 
@@ -301,16 +306,18 @@ func (d *decoder) regions(n text.Node) []*Region {
 	return all
 }
 
-func (d *decoder) routes(n text.Node) []Route {
-	var all []Route
-	d.elements(n, func(n text.Node) {
-		r := Route{At: n.At()}
-		d.within(strconv.Itoa(len(all)+1), func() { readMap(d, n, routeFields, &r, r.At) })
-		if (r.To.IsValid() || r.Name.Given()) && r.Via.Given() {
-			all = append(all, r)
-		}
-	})
-	return all
+func routesWith(fields []field[Route]) func(d *decoder, n text.Node) []Route {
+	return func(d *decoder, n text.Node) []Route {
+		var all []Route
+		d.elements(n, func(n text.Node) {
+			r := Route{At: n.At()}
+			d.within(strconv.Itoa(len(all)+1), func() { readMap(d, n, fields, &r, r.At) })
+			if (r.To.IsValid() || r.Name.Given()) && r.Via.Given() {
+				all = append(all, r)
+			}
+		})
+		return all
+	}
 }
 
 // attachments reads a mapping from names to tables. Where one of a hub says more than its table, that stands in a mapping

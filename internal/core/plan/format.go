@@ -31,7 +31,7 @@ var kinds = map[string]func() []Key{
 	"network": func() []Key { return tell(networkFields) }, "tier": func() []Key { return tell(tierFields) },
 	"held": func() []Key { return tell(heldFields) }, "cluster": func() []Key { return tell(clusterFields) },
 	"subnet": func() []Key { return tell(subnetFields) }, "gateway": func() []Key { return tell(gatewayFields) },
-	"table": func() []Key { return tell(tableFields) }, "route": func() []Key { return tell(routeFields) },
+	"table": func() []Key { return tell(tableFields) }, "route": func() []Key { return tell(routeFields) }, "hub-route": func() []Key { return tell(hubRouteFields) },
 	"group": func() []Key { return tell(groupFields) }, "list": func() []Key { return tell(listFields) },
 	"workload": func() []Key { return tell(workloadFields) }, "peering": func() []Key { return tell(peeringFields) },
 	"hub": func() []Key { return tell(hubFields) }, "hub-table": func() []Key { return tell(hubTableFields) },

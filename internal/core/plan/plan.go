@@ -233,6 +233,7 @@ type Route struct {
 	To   Range
 	Name Text // in the place of To, what has the ranges that it leads to
 	Via  Text
+	Only Text // the group whose members' packets it is for; empty for all
 	At   text.Pos
 }
 

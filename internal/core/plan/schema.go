@@ -80,6 +80,7 @@ func Schema() ([]byte, error) {
 		"gateway":    object(gatewayFields),
 		"table":      object(tableFields),
 		"route":      object(routeFields),
+		"hub-route":  object(hubRouteFields),
 		"group":      object(groupFields),
 		"list":       object(listFields),
 		"workload":   object(workloadFields),

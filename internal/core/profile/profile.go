@@ -25,6 +25,7 @@ type Profile struct {
 	NATServes     bool  // whether a NAT gateway serves named subnets, or sits in one
 	ImplicitOut   bool  // whether a workload without public address and NAT gets out all the same
 	PeerGroups    bool  // whether a rule may name a group of a peered network
+	RoutesForSome bool  // whether a route can be for the packets of some workloads alone
 	ReplyPorts    [2]uint16
 }
 
@@ -46,9 +47,9 @@ var BuiltIn = []Profile{
 	{Name: "zonal", SubnetsIn: OneZone, ReservedFirst: 4, ReservedLast: 1, Smallest: 28, Largest: 16,
 		OwnRanges: true, PeerGroups: true, ReplyPorts: usualReplyPorts},
 	{Name: "regional", SubnetsIn: OneRegion, ReservedFirst: 2, ReservedLast: 2, Smallest: 29, Largest: 8,
-		PeerRoutes: true, DefaultRoute: true, NATServes: true, ReplyPorts: usualReplyPorts},
+		PeerRoutes: true, DefaultRoute: true, NATServes: true, RoutesForSome: true, ReplyPorts: usualReplyPorts},
 	{Name: "plain", SubnetsIn: Anywhere, ReservedFirst: 1, ReservedLast: 1, Smallest: 30, Largest: 8,
-		OwnRanges: true, PeerGroups: true, ReplyPorts: usualReplyPorts},
+		OwnRanges: true, PeerGroups: true, RoutesForSome: true, ReplyPorts: usualReplyPorts},
 }
 
 // Names are those of the built-in profiles.

@@ -33,6 +33,8 @@ var mutants = []struct{ rule, file, old, broken string }{
 	{"a blackhole drops", "walk.go", "case r.Via == estate.Blackhole:", "case false:"},
 	{"a route by hand beats one that installs itself", "../estate/routes.go", "	if t.Plan != nil {\n		for _, rp", "	if t.Plan != nil && !n.Profile.PeerRoutes {\n		for _, rp"},
 	{"a subnet that no table names has the main one", "../estate/routes.go", "s.Table, s.ByDefault = n.Main, true", "s.Table, s.ByDefault = n.Tables[0], true"},
+	{"a route for some is for nobody else", "../estate/estate.go", "	if !r.Only.Has(source) {\n		return false\n	}\n", ""},
+	{"a route for some beats one for all as long, but no local one", "../estate/estate.go", "r.To.Bits() == all.To.Bits() && all.Origin != Local", "r.To.Bits() == all.To.Bits()"},
 	{"a gateway must be attached", "gateways.go", "if g.Attached || w.unexplained() {\n		return g.Attached", "if true {\n		return true"},
 	{"the internet does not carry private addresses", "gateways.go", "case p.dst.IsValid() && !p.dst.within(address.Public()):", "case false:"},
 	{"an egress gateway lets out IPv6 only", "gateways.go", "case g.Type == estate.EgressGateway && p.src.Is4():", "case false:"},

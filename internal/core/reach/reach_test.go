@@ -91,6 +91,9 @@ var sixes = []string{"range: 10.144.0.0/20", `range: [10.144.0.0/20, "2001:db8:1
 	"address: 10.144.1.10", `address: [10.144.1.10, "2001:db8:1:1::10"]`, "address: 10.148.0.10", `address: [10.148.0.10, "2001:db8:2::10"]`,
 	"private: {subnets: [app], routes: [", `private: {subnets: [app], routes: [{to: "2001:db8:2::/48", via: pair}, `}
 
+// some lets routes be for some.
+var some = []string{"profile: zonal", "profile: {like: zonal, routes-for-some: true}"}
+
 func TestWalks(t *testing.T) {
 	checkWalks(t, port, []walked{
 		// Within one network.
@@ -187,6 +190,10 @@ func TestWalks(t *testing.T) {
 		{"what a NAT turns back goes by its table", "app", "internet", "tcp/443", []string{"public: {subnets: [web], routes: [", "public: {subnets: [web], routes: [{to: 10.144.1.0/24, via: blackhole}, "}, "blocked blackhole > 203.0.113.7"},
 		{"a reply that goes over the internet to an address that it carries", "app", "feed", "tcp/8443", sixes, "open > 10.144.1.10"},
 		{"a reply that goes over the internet, and no gateway lets it in", "app", "feed", "tcp/8443", append([]string{"kind: internet}", "kind: internet, attached: false}"}, sixes...), "partly no-internet-gateway > 10.144.1.10"},
+		{"a route for some beats one for all that is as long", "app", "yard", "tcp/443", append([]string{"{to: 10.150.0.0/20, via: spine}", "{to: 10.150.0.0/20, via: spine}, {to: 10.150.0.0/20, via: blackhole, only: web}"}, some...), "blocked blackhole"},
+		{"a route for others", "app", "yard", "tcp/443", append([]string{"{to: 10.150.0.0/20, via: spine}", "{to: 10.150.0.0/20, via: spine}, {to: 10.150.0.0/20, via: blackhole, only: ops}"}, some...), "open > 10.144.1.10"},
+		{"a longer route for all beats one for some", "app", "yard", "tcp/443", append([]string{"{to: 10.150.0.0/20, via: spine}", "{to: 10.150.0.0/20, via: spine}, {to: 10.150.0.0/16, via: blackhole, only: web}"}, some...), "open > 10.144.1.10"},
+		{"a route for some does not beat a local one", "app", "jump", "tcp/443", append([]string{"{to: 10.150.0.0/20, via: spine}", "{to: 10.150.0.0/20, via: spine}, {to: 10.144.0.0/20, via: blackhole, only: web}"}, some...), "open > 10.144.1.10"},
 		{"a site is no way to another", "shop", "depot", "tcp/22", []string{"{to: 10.212.0.0/16, via: quay}", "{to: 10.213.0.0/16, via: quay}"}, "blocked not-behind site-does-not-know"},
 		{"a site that has the address, too", "shop", "feed", "tcp/8443", []string{"{to: 10.148.0.0/20, via: pair}, {to: 10.212", "{to: 10.148.0.0/20, via: quay}, {to: 10.212", "ranges: [10.212.0.0/16]", "ranges: [10.212.0.0/16, 10.148.0.0/20]"}, "blocked overlap"},
 	})

@@ -23,6 +23,7 @@ type parcel struct {
 
 // trip is what the network remembers of a flow that it let through.
 type trip struct {
+	rounds   int // how often it has come in from the internet
 	e        *estate.Estate
 	source   *estate.Workload
 	sentTo   netip.Addr
@@ -161,6 +162,9 @@ func (t *trip) goes(from *estate.Workload, p parcel) bool {
 
 // enters brings a packet in from the internet.
 func (t *trip) enters(p parcel, back bool) bool {
+	if t.rounds++; t.rounds > 40 {
+		return false // out to the internet, and in again, for ever
+	}
 	for _, w := range t.e.Workloads {
 		if public(w, p.dst) != p.dst || back && !slices.Contains(w.Addrs, p.dst) {
 			continue
@@ -230,7 +234,7 @@ func (t *trip) out(s *estate.Subnet, p parcel, back bool, depth int) bool {
 		return false
 	}
 	n := s.Network
-	r := best(s.Table.Routes, p.dst)
+	r := bestFor(t.e, s.Table, p)
 	switch {
 	case r == nil || r.Via == estate.Blackhole:
 		return false
@@ -524,4 +528,29 @@ func (t *trip) answers(to *estate.Workload, reply parcel) bool {
 		}
 	}
 	return t.left != (estate.Host{}) && t.backIn(reply)
+}
+
+// bestFor is the best route of a table for a packet: of those that are for some, only those for who has its source count, and
+// one as long as one for all comes first, but for a local one.
+func bestFor(e *estate.Estate, t *estate.Table, p parcel) *estate.Route {
+	all := best(t.Routes, p.dst)
+	for _, r := range t.Some {
+		his := false
+		for _, w := range e.Workloads {
+			if w.Subnet.Network != t.Network || !slices.Contains(w.Addrs, p.src) {
+				continue
+			}
+			for _, g := range w.Groups {
+				his = his || g == r.Only
+			}
+		}
+		if !his || !r.To.Contains(p.dst) {
+			continue
+		}
+		switch {
+		case all == nil, r.To.Bits() > all.To.Bits(), r.To.Bits() == all.To.Bits() && all.Only == nil && all.Origin != estate.Local:
+			all = r
+		}
+	}
+	return all
 }

@@ -296,7 +296,7 @@ func (w *walker) roundFrom(s *estate.Subnet, p packet) bool {
 		return true
 	}
 	f := w.circle(s.Table)
-	r := s.Table.Lookup(p.dst.Addr)
+	r := w.route(s.Table, p)
 	if to, found := w.intended(s, p); w.ownAway(s, r, p) != nil {
 		f.Fixes = w.ownAway(s, r, p)
 	} else if found && r != nil && to.via != r.Via && w.unsafe(s, to) == "" {
@@ -319,12 +319,25 @@ func (w *walker) leaveSubnet(s *estate.Subnet, p packet) {
 		return
 	}
 	w.list(s, Out, p)
-	r := lookup(p.dst, s.Table.Routes, s.Table.Lookup)
+	r := w.route(s.Table, p)
 	if r == nil {
 		w.noRoute(s, p)
 		return
 	}
 	w.routed(s, r, p)
+}
+
+// route is the one of a table that a packet takes: the longest, and of those as long one that is for its source alone.
+func (w *walker) route(t *estate.Table, p packet) *estate.Route {
+	all := lookup(p.dst, t.Routes, t.Lookup)
+	best := all
+	for _, r := range t.Some {
+		w.record.remembers(true) // where it goes depends on who sends it
+		if p.dst.IsValid() && p.dst.inRange(r.To) && r.Takes(p.src.Addr, all) && (best == all || r.To.Bits() > best.To.Bits()) {
+			best = r
+		}
+	}
+	return best
 }
 
 // list judges a packet by the list of a subnet, when it has one.

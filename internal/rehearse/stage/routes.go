@@ -1,7 +1,9 @@
 package stage
 
 import (
+	"fmt"
 	"net/netip"
+	"slices"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
@@ -26,6 +28,7 @@ func (b *builder) routes(r *router) {
 	}
 	r.own = r.table(own...)
 	for _, s := range n.Subnets {
+		b.forSome(r, r.bridges[s].Name, s)
 		r.rule(r.bridges[s].Name, r.table(b.subnetRoutes(r, s)...))
 		r.rule(r.bridges[s].Name, r.own)
 	}
@@ -76,9 +79,52 @@ func (b *builder) toImporters(r *router, in *Port) {
 // network's own subnets.
 func (b *builder) comeIn(r *router, in *Port, door *estate.Subnet) {
 	if door != nil {
+		b.forSome(r, in.Name, door)
 		r.rule(in.Name, r.table(b.subnetRoutes(r, door)...))
 	}
 	r.rule(in.Name, r.own)
+}
+
+// forSome has the packets of workloads for which a subnet's table has routes of their own look into tables with those.
+func (b *builder) forSome(r *router, in string, s *estate.Subnet) {
+	tables := map[string]int{}
+	for _, w := range r.network.Workloads() {
+		for _, a := range w.Addrs {
+			var own []*estate.Route
+			key := ""
+			for i, x := range s.Table.Some {
+				if x.To.Addr().Is4() == a.Is4() && x.Only.Has(a) {
+					own = append(own, x)
+					key += fmt.Sprintf("%d ", i)
+				}
+			}
+			if len(own) == 0 {
+				continue
+			}
+			number, made := tables[key]
+			if !made {
+				number = r.table(b.routesOf(r, s, own)...)
+				tables[key] = number
+			}
+			r.Rules = append(r.Rules, Rule{In: in, From: address.Single(a), Table: number}, Rule{In: in, From: address.Single(a), Table: r.own})
+		}
+	}
+}
+
+// routesOf are the routes of a subnet with some of its workloads' own before those for all.
+func (b *builder) routesOf(r *router, s *estate.Subnet, own []*estate.Route) []Route {
+	var out []Route
+	for _, x := range s.Table.Routes {
+		if x.Origin == estate.Local {
+			out = append(out, b.subnetRoute(r, s, x))
+		}
+	}
+	for _, x := range append(slices.Clone(own), s.Table.Routes...) {
+		if !taken(out, x.To) {
+			out = append(out, b.subnetRoute(r, s, x))
+		}
+	}
+	return closed(out)
 }
 
 // subnetRoutes are the routes that packets from a subnet take.

@@ -86,6 +86,7 @@ func (n *Node) Neighbours() []Neighbour {
 // Rule sends packets to a table by where they came in; an empty In is for all, also those of the node itself.
 type Rule struct {
 	In    string
+	From  netip.Prefix // the source, where it is not for all
 	Table int
 }
 
@@ -192,7 +193,7 @@ func (n *Node) table(routes ...Route) int {
 	return len(n.Tables) - 1
 }
 
-func (n *Node) rule(in string, table int) { n.Rules = append(n.Rules, Rule{in, table}) }
+func (n *Node) rule(in string, table int) { n.Rules = append(n.Rules, Rule{In: in, Table: table}) }
 
 // chain adds a chain, unless it has nothing to say.
 func (n *Node) chain(c Chain) {

@@ -133,7 +133,7 @@ func holdsTogether(t *testing.T, n *Node, links map[netip.Addr]bool) (routes int
 		}
 	}
 	last := n.Rules[len(n.Rules)-1]
-	require.Equal(t, Rule{"", len(n.Tables) - 1}, last, "what nothing has led anywhere is dropped")
+	require.Equal(t, Rule{Table: len(n.Tables) - 1}, last, "what nothing has led anywhere is dropped")
 	require.Equal(t, end(), n.Tables[last.Table])
 	var chains []string
 	for _, c := range n.Chains {
