@@ -194,7 +194,7 @@ func carveSheet(r *carve.Result, all bool) *sheet {
 		if zone == "" {
 			zone = s.Region
 		}
-		t.add(s.Network, s.Name, s.Tier, zone, s.Range.String(), s.Usable.String(), addrText(s.First), addrText(s.Last), string(s.State))
+		t.add(s.Network, s.Name, s.Tier, zone, s.Range.String(), s.Usable.String(), addrText(s.First), addrText(s.Last), addrText(s.Router), addrText(s.Resolver), addrText(s.DHCP), string(s.State))
 	}
 	return t
 }
@@ -228,17 +228,20 @@ type carveNetworkOut struct {
 }
 
 type carveSubnetOut struct {
-	Network string   `json:"network"`
-	Subnet  string   `json:"subnet"`
-	Tier    string   `json:"tier"`
-	Zone    string   `json:"zone"`
-	Region  string   `json:"region"`
-	Range   string   `json:"range"`
-	Usable  *big.Int `json:"usable"`
-	First   string   `json:"first"`
-	Last    string   `json:"last"`
-	State   string   `json:"state"`
-	Why     string   `json:"why"`
+	Network  string   `json:"network"`
+	Subnet   string   `json:"subnet"`
+	Tier     string   `json:"tier"`
+	Zone     string   `json:"zone"`
+	Region   string   `json:"region"`
+	Range    string   `json:"range"`
+	Usable   *big.Int `json:"usable"`
+	First    string   `json:"first"`
+	Last     string   `json:"last"`
+	Router   string   `json:"router"`
+	Resolver string   `json:"resolver"`
+	DHCP     string   `json:"dhcp_server"`
+	State    string   `json:"state"`
+	Why      string   `json:"why"`
 }
 
 type carveHeldOut struct {
@@ -266,7 +269,7 @@ func carveJSON(r *carve.Result, findings []diag.Finding, src *text.Files) carveO
 	}
 	for _, s := range r.Subnets {
 		out.Subnets = append(out.Subnets, carveSubnetOut{s.Network, s.Name, s.Tier, s.Zone, s.Region, s.Range.String(), s.Usable,
-			addrText(s.First), addrText(s.Last), string(s.State), s.Why})
+			addrText(s.First), addrText(s.Last), addrText(s.Router), addrText(s.Resolver), addrText(s.DHCP), string(s.State), s.Why})
 	}
 	for _, h := range r.Held {
 		out.Held = append(out.Held, carveHeldOut{h.Network, h.Name, h.Range.String(), h.For, h.Owner, string(h.State), h.Why})

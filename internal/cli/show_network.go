@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
+	"net/netip"
 	"strings"
 
 	pretty "github.com/jedib0t/go-pretty/v6/text"
@@ -31,6 +33,10 @@ func networkCard(n *estate.Network) *card {
 	}
 	if n.Plan.NAT.Given() {
 		k.fact("nat", "%s", n.Plan.NAT.Value)
+	}
+	if x := n.DHCP; x != nil {
+		server := func(s estate.Server) string { return s.Word.Value }
+		k.fact("dhcp", "%s: domain %s, dns %s, ntp %s", x.Name, cmp.Or(x.Plan.Domain.Value, "none"), cmp.Or(phrase.Names(x.DNS, server), "none"), cmp.Or(phrase.Names(x.NTP, server), "none"))
 	}
 	k.tags(&n.Plan.Tags)
 	for _, r := range n.Regions {
@@ -128,6 +134,15 @@ func subnetCard(s *estate.Subnet) *card {
 		k.fact("range", "%s", r)
 		if first.IsValid() {
 			k.fact("usable", "%s, from %s to %s; %d taken", s.Network.Profile.Usable(r), first, last, s.Taken(r))
+			router, resolver, dhcp := s.Served(r)
+			for _, x := range []struct {
+				what string
+				addr netip.Addr
+			}{{"router", router}, {"resolver", resolver}, {"dhcp", dhcp}} {
+				if x.addr.IsValid() {
+					k.fact(x.what, "%s, the cloud's own", x.addr)
+				}
+			}
 		} else {
 			k.fact("usable", "none")
 		}

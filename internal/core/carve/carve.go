@@ -53,8 +53,10 @@ type Subnet struct {
 	Range         netip.Prefix
 	Usable        *big.Int   // addresses that workloads can have
 	First, Last   netip.Addr // the ends of the usable part
-	State         State
-	Why           string
+	// The cloud's own hosts in it; invalid for one that it has not.
+	Router, Resolver, DHCP netip.Addr
+	State                  State
+	Why                    string
 
 	anchored bool // whether what stands in it says where it is
 }

@@ -319,7 +319,8 @@ func (c *carver) change(why string, e text.Edit) {
 
 func (c *carver) row(n *estate.Network, name, tier, zone, region string, p netip.Prefix, state State, why string) Subnet {
 	first, last := n.Profile.Ends(p)
-	return Subnet{Network: n.Name, Name: name, Tier: tier, Zone: zone, Region: region, Range: p, Usable: n.Profile.Usable(p),
+	router, resolver, dhcp := (&estate.Subnet{Network: n}).Served(p)
+	return Subnet{Router: router, Resolver: resolver, DHCP: dhcp, Network: n.Name, Name: name, Tier: tier, Zone: zone, Region: region, Range: p, Usable: n.Profile.Usable(p),
 		First: first, Last: last, State: state, Why: why}
 }
 

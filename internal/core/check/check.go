@@ -56,6 +56,7 @@ var Rules = []Rule{
 	idlePublic,
 	idle,
 	emptyGroups,
+	unreachableServers,
 	shadowed,
 }
 

@@ -29,6 +29,13 @@ func TestRules(t *testing.T) {
 		{"sites: {s: {ranges: 9.0.0.0/8}}", ""},
 		{"networks: {a: {range: 10.0.0.0/16}}\nclusters: {c: {in: a, pods: 198.18.0.0/16}}", "special-range cluster c (pods) uses 198.18.0.0/16"},
 
+		{"labels-required: [owner, purpose]\nnetworks: {a: {range: 10.0.0.0/16, owner: x}}", "labels network a has no label purpose"},
+		{"labels-required: [owner, purpose]\nnetworks: {a: {range: 10.0.0.0/16, owner: x, labels: {purpose: y}}}", ""},
+		{"patterns: {p: {tiers: {t: {hosts: 1}}}}\nnetworks: {a: {range: 10.0.0.0/16}}", "idle no network takes pattern p"},
+		{"patterns: {p: {tiers: {t: {hosts: 1}}}}\nnetworks: {a: {range: 10.0.0.0/16, pattern: p}}", ""},
+		{"dhcp: {d: {dns: [w, 10.0.0.4]}}\nnetworks: {a: {range: 10.0.0.0/16, dhcp: d, groups: {g: {in: [\"udp/53,tcp/53 from any\"], out: [any to any]}}, subnets: {s: {range: 10.0.0.0/24}}}}\nworkloads: {w: {in: a/s, address: 10.0.0.4, groups: g}, v: {in: a/s, address: 10.0.0.5}}", ""},
+		{"dhcp: {d: {dns: w, ntp: w}}\nnetworks: {a: {range: 10.0.0.0/16, dhcp: d, groups: {g: {in: [udp/53 from any, udp/123 from any], out: [any to any]}}, subnets: {s: {range: 10.0.0.0/24}}}}\nworkloads: {w: {in: a/s, address: 10.0.0.4, groups: g}, v: {in: a/s, address: 10.0.0.5}}", "server-unreachable v does not reach name server w on tcp/53, udp/53, which network a names by DHCP: no rule of group g"},
+
 		{"space: {s: {block: 10.0.0.0/9}}\nnetworks: {a: {range: 10.0.0.0/16}, b: {range: 10.200.0.0/16}, c: {range: fd3a::/48}}", "outside-space network b (10.200.0.0/16) lies in no block of space"},
 		{"space: {s: {block: 10.0.0.0/9}}\nprofile: regional\nnetworks: {a: {subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.128.0.0/24}}}}", "outside-space subnet a/y (10.128.0.0/24) lies in no block"},
 		{regions + "space: {all: {block: 10.0.0.0/8}, w: {block: 10.0.0.0/9, region: west}, h: {block: 10.0.0.0/24, held: x}}\nnetworks: {a: {region: west, range: 10.0.0.0/16}}", ""},

@@ -78,6 +78,7 @@ func build(p *plan.Plan, found *diag.Bag) *Estate {
 	b.networks()
 	b.workloads(workloads())
 	b.targets()
+	b.dhcp()
 	b.sites()
 	b.clusters()
 	b.knows()

@@ -21,6 +21,7 @@ type Estate struct {
 	Waits     []diag.Finding // what is not yet given, and by what it would be; it is left out likewise
 	Profile   profile.Profile
 	Blocks    []*Block
+	DHCP      []*DHCP
 	Networks  []*Network
 	Workloads []*Workload
 	Sets      []*Set
@@ -56,6 +57,7 @@ type Network struct {
 	Profile profile.Profile
 	Regions []*plan.Region
 	From    *Block
+	DHCP    *DHCP  // the options that its hosts are given; nil for none
 	Naming  string // the pattern of its subnets' names; empty for that of the profile
 	// Ranges are the network's own, or those of its subnets where the profile gives it none of its own, or the plan none
 	// yet.
@@ -77,6 +79,21 @@ type Network struct {
 	crowd []*Workload // of all its subnets, in the order of the plan
 	hosts map[netip.Addr]Host
 	where address.Table[*Subnet]
+}
+
+// DHCP is a set of options that hosts are given.
+type DHCP struct {
+	Plan *plan.DHCP
+	Name string
+	DNS  []Server
+	NTP  []Server
+}
+
+// Server is a server of a set of options: a workload, or an address.
+type Server struct {
+	Word     plan.Text
+	Workload *Workload
+	Addr     netip.Addr
 }
 
 // Held is a part of a network that is no subnet.

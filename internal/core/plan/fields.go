@@ -22,6 +22,7 @@ var planFields = []field[Plan]{
 		p.Regions = joined(d, p.Regions, d.regions(n), func(r *Region) *Text { return &r.Name })
 	}},
 	{key: "patterns", doc: "shapes of networks, each named once; {network} in them is the network's name", shape: mapOf(ref("network")), read: func(*decoder, text.Node, *Plan) {}}, // which has been read before
+	{key: "dhcp", doc: "sets of options that hosts are given (RFC 2132)", shape: mapOf(ref("dhcp")), read: named(func(p *Plan) *[]*DHCP { return &p.DHCP }, dhcpFields, func(x *DHCP) *Text { return &x.Name })},
 	{key: "space", doc: "the blocks of address space", shape: mapOf(ref("block")), read: named(func(p *Plan) *[]*Block { return &p.Space }, blockFields, func(b *Block) *Text { return &b.Name })},
 	{key: "networks", doc: "the virtual networks", shape: mapOf(ref("network")), read: func(d *decoder, n text.Node, p *Plan) {
 		name := func(n *Network) *Text { return &n.Name }
@@ -36,6 +37,13 @@ var planFields = []field[Plan]{
 	{key: "expect", doc: "statements of who reaches whom, and who never does", shape: listOf(aWord), read: func(d *decoder, n text.Node, p *Plan) { p.Expect = append(p.Expect, d.expectations(n)...) }},
 }
 
+var dhcpFields = []field[DHCP]{
+	{key: "domain", doc: "the domain name (option 15)", shape: aWord, read: to(func(x *DHCP) *Text { return &x.Domain }, (*decoder).text)},
+	{key: "dns", doc: "the name servers (option 6): addresses or workloads", shape: listOf(aWord), read: to(func(x *DHCP) *[]Text { return &x.DNS }, (*decoder).fewTexts)},
+	{key: "ntp", doc: "the time servers (option 42): addresses or workloads", shape: listOf(aWord), read: to(func(x *DHCP) *[]Text { return &x.NTP }, (*decoder).fewTexts)},
+	{key: "mtu", doc: "the largest packet on a link, in bytes (option 26): 68 or more", shape: aCount, read: to(func(x *DHCP) *Number { return &x.MTU }, (*decoder).mtu)},
+}
+
 var blockFields = []field[Block]{
 	{key: "block", doc: "its range, or a list with one of each family", shape: listOf(aRange), required: true, read: to(func(b *Block) *[]Range { return &b.Ranges }, (*decoder).ranges)},
 	{key: "within", doc: "the block that it is a part of", shape: aName, read: to(func(b *Block) *Text { return &b.Within }, (*decoder).text)},
@@ -46,6 +54,7 @@ var blockFields = []field[Block]{
 
 var networkFields = append([]field[Network]{
 	{key: "pattern", doc: "the pattern whose shape it takes; what it says itself stands in the place of what that says", shape: aName, read: to(func(n *Network) *Text { return &n.Pattern }, (*decoder).text)},
+	{key: "dhcp", doc: "the set of options that its hosts are given", shape: aName, read: to(func(n *Network) *Text { return &n.DHCP }, (*decoder).text)},
 	{key: "nat", doc: "what its outbound tiers leave by: one NAT gateway, one per-zone, or none", shape: enum("one", "per-zone", "none"), read: to(func(n *Network) *Text { return &n.NAT }, oneOf("one", "per-zone", "none"))},
 	{key: "expect", doc: "of a pattern: statements for each network that takes it, with {network} for its name", shape: listOf(aWord), read: func(d *decoder, v text.Node, n *Network) { n.Expect = append(n.Expect, d.expectations(v)...) }},
 	{key: "profile", doc: "how its cloud behaves, where that differs from the estate's profile", shape: aProfile, read: to(func(n *Network) *ProfileSetting { return &n.Profile }, (*decoder).profile)},
@@ -200,6 +209,9 @@ var profileFields = []field[ProfileSetting]{
 	{key: "nat-serves", doc: "whether a NAT gateway serves named subnets; false: it sits in a subnet", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.NATServes = v.Value })},
 	{key: "implicit-out", doc: "whether a workload gets out to the internet with neither public address nor NAT", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.ImplicitOut = v.Value })},
 	{key: "peer-groups", doc: "whether a rule may name a group of a peered network", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.PeerGroups = v.Value })},
+	{key: "router", doc: "which address of a subnet, counted from its first, is its router's; 0 for none", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *profile.Profile, v Number) { p.Router = v.Value })},
+	{key: "resolver", doc: "likewise its name server's", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *profile.Profile, v Number) { p.Resolver = v.Value })},
+	{key: "dhcp-server", doc: "likewise its DHCP server's", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *profile.Profile, v Number) { p.DHCPServer = v.Value })},
 	{key: "routes-for-some", doc: "whether a route can be for the packets of some workloads alone", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.RoutesForSome = v.Value })},
 	{key: "reply-ports", doc: "the ports that replies come back to, 1024-65535 unless written", shape: aWord, read: knob((*decoder).ports, portsGiven, func(p *profile.Profile, v portRange) { p.ReplyPorts = [2]uint16{v.first, v.last} })},
 }
@@ -241,6 +253,16 @@ func knob[V any](read func(*decoder, text.Node) V, given func(V) bool, set func(
 			into.knobs = append(into.knobs, func(p *profile.Profile) { set(p, v) })
 		}
 	}
+}
+
+// mtu reads the largest packet of a link, which RFC 2132 section 5.1 has at 68 at least.
+func (d *decoder) mtu(n text.Node) Number {
+	v := d.count(n)
+	if v.Given() && (v.Value < 68 || v.Value > 65535) {
+		d.report(v.At, badNumber, fmt.Sprintf("%d is no MTU", v.Value), "write a number from 68 to 65535 (RFC 2132 section 5.1)")
+		return Number{}
+	}
+	return v
 }
 
 // size4 reads the length of an IPv4 range.

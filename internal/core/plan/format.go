@@ -36,7 +36,7 @@ var kinds = map[string]func() []Key{
 	"workload": func() []Key { return tell(workloadFields) }, "peering": func() []Key { return tell(peeringFields) },
 	"hub": func() []Key { return tell(hubFields) }, "hub-table": func() []Key { return tell(hubTableFields) },
 	"attachment": func() []Key { return tell(attachmentFields) }, "hub-link": func() []Key { return tell(hubLinkFields) },
-	"site": func() []Key { return tell(siteFields) },
+	"site": func() []Key { return tell(siteFields) }, "dhcp": func() []Key { return tell(dhcpFields) },
 }
 
 func tell[T any](fields []field[T]) []Key {

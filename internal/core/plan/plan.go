@@ -64,6 +64,7 @@ type Plan struct {
 	Naming    Text // the pattern of subnet names, such as {tier}-{zone}
 	Regions   []*Region
 	Patterns  []*Pattern
+	DHCP      []*DHCP
 	Space     []*Block
 	Networks  []*Network
 	Workloads []*Workload
@@ -126,6 +127,16 @@ type Block struct {
 	Owner  Text
 }
 
+// DHCP is a set of options that hosts are given (RFC 2132): the domain name (15), name servers (6), time servers (42), and
+// the interface's MTU (26). Servers are addresses or workloads.
+type DHCP struct {
+	Name   Text
+	Domain Text
+	DNS    []Text
+	NTP    []Text
+	MTU    Number
+}
+
 // Pattern is a shape of network that is named once.
 type Pattern struct {
 	Name Text
@@ -142,6 +153,7 @@ type Network struct {
 	Name     Text
 	Pattern  Text       // the shape that it takes, with what it says itself in the place of what that says
 	Patterns []*Pattern // that one, and those that it takes its shape from, the widest first
+	DHCP     Text       // the set of options that its hosts are given
 	NAT      Text       // one, per-zone or none: what its outbound tiers leave by
 	Tags
 	Profile  ProfileSetting

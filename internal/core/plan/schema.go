@@ -81,6 +81,7 @@ func Schema() ([]byte, error) {
 		"table":      object(tableFields),
 		"route":      object(routeFields),
 		"hub-route":  object(hubRouteFields),
+		"dhcp":       object(dhcpFields),
 		"group":      object(groupFields),
 		"list":       object(listFields),
 		"workload":   object(workloadFields),

@@ -27,6 +27,9 @@ type Profile struct {
 	PeerGroups    bool  // whether a rule may name a group of a peered network
 	RoutesForSome bool  // whether a route can be for the packets of some workloads alone
 	ReplyPorts    [2]uint16
+	Router        int // which address of a subnet, counted from its first, is its router's; 0 for none
+	Resolver      int // likewise its name server's
+	DHCPServer    int // likewise its DHCP server's
 }
 
 // Reach is what one subnet spans.
@@ -45,9 +48,9 @@ var usualReplyPorts = [2]uint16{1024, 65535}
 // BuiltIn are the profiles that need no knobs, in the order in which they are named to people.
 var BuiltIn = []Profile{
 	{Name: "zonal", SubnetsIn: OneZone, ReservedFirst: 4, ReservedLast: 1, Smallest: 28, Largest: 16,
-		OwnRanges: true, PeerGroups: true, ReplyPorts: usualReplyPorts},
+		OwnRanges: true, PeerGroups: true, ReplyPorts: usualReplyPorts, Router: 1, Resolver: 2, DHCPServer: 1},
 	{Name: "regional", SubnetsIn: OneRegion, ReservedFirst: 2, ReservedLast: 2, Smallest: 29, Largest: 8,
-		PeerRoutes: true, DefaultRoute: true, NATServes: true, RoutesForSome: true, ReplyPorts: usualReplyPorts},
+		PeerRoutes: true, DefaultRoute: true, NATServes: true, RoutesForSome: true, ReplyPorts: usualReplyPorts, Router: 1},
 	{Name: "plain", SubnetsIn: Anywhere, ReservedFirst: 1, ReservedLast: 1, Smallest: 30, Largest: 8,
 		OwnRanges: true, PeerGroups: true, RoutesForSome: true, ReplyPorts: usualReplyPorts},
 }
