@@ -119,6 +119,21 @@ func TestRandomEstates(t *testing.T) {
 	assert.Positive(t, passed)
 }
 
+// TestStatedEstates rehearses estates by patterns, counts, tiers, names and addresses that the cloud gives; what passes is
+// what passes in those that spell all of it out.
+func TestStatedEstates(t *testing.T) {
+	for seed := range uint64(3) {
+		stated, spelt := randomplan.Both(rand.New(rand.NewPCG(seed, 92)))
+		var passed [2][]string
+		for i, content := range []string{stated, spelt} {
+			for _, x := range play(t, load(t, "wendrik.yaml", content), rehearse.Options{Most: 600}).Tries {
+				passed[i] = append(passed[i], fmt.Sprint(x.From, x.To, x.Flow(), x.Passed))
+			}
+		}
+		assert.Equal(t, passed[1], passed[0], "seed %d", seed)
+	}
+}
+
 // serving makes of a random plan one of a cloud where NAT gateways serve subnets, networks may be born with a way out,
 // and workloads may get out without any address.
 func serving(content string, rng *rand.Rand) string {

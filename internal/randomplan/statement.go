@@ -1,0 +1,94 @@
+package randomplan
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+)
+
+// Both writes one estate in two ways: by patterns, counts, tiers and names, and with all of that spelt out. The same numbers
+// give the same texts.
+func Both(rng *rand.Rand) (stated, spelt string) {
+	w := &writer{rng: rng}
+	const networks = 3
+	two := func(name, ranges string) [2]string { return [2]string{name, ranges} }
+	tier := func(n, t int) [2]string {
+		return two(fmt.Sprintf("n%d/t%d", n, t), fmt.Sprintf("10.%d.%d.0/25", n, t)) // two subnets side by side
+	}
+	site := two("quay", "10.200.0.0/16")
+	var far [][2]string
+	for n := range networks {
+		far = append(far, two(fmt.Sprintf("n%d", n), fmt.Sprintf("10.%d.0.0/16", n)), tier(n, 0), tier(n, 1))
+	}
+	far = append(far, site, two("any", "any"), two("any", "any"))
+	var groups [2][]string // in the pattern, of which {network} is a part of the names
+	for g := range 2 {
+		var in, spelled []string
+		for range 1 + rng.IntN(3) {
+			flows, peer := w.flows(), far[rng.IntN(len(far))]
+			if w.some(30) {
+				own := fmt.Sprintf("%d", rng.IntN(2))
+				in, spelled = append(in, flows+" from {network}/t"+own), append(spelled, flows+" from 10.{number}."+own+".0/25")
+				continue
+			}
+			in, spelled = append(in, flows+" from "+peer[0]), append(spelled, flows+" from "+peer[1])
+		}
+		quote := func(all []string) string { return `["` + strings.Join(all, `", "`) + `"]` }
+		groups[0] = append(groups[0], fmt.Sprintf("g%d: {in: %s, out: [any to any]}", g, quote(in)))
+		groups[1] = append(groups[1], fmt.Sprintf("g%d: {in: %s, out: [any to any]}", g, quote(spelled)))
+	}
+	head := fmt.Sprintf("wendrik: 1\nprofile: {like: zonal, peer-routes: %v, routes-for-some: true}\nregions: {west: [west-a, west-b]}\n", w.some(50))
+	base := []string{"tiers: {t0: {access: public, hosts: 20}, t1: {access: outbound, hosts: 20}}", "gateways: {front: {kind: internet}, out: {kind: nat, in: %s, address: 10.%d.0.9, public: assigned}}"}
+	pattern := "patterns:\n  base: {" + base[0] + "}\n  service:\n    pattern: base\n    gateways: {front: {kind: internet}, out: {kind: nat, in: t0, public: assigned}}\n    groups: {" + strings.Join(groups[0], ", ") + "}\n"
+	var short, long strings.Builder
+	for n := range networks {
+		subnets := fmt.Sprintf("subnets: {t0-a: {tier: t0, zone: west-a, range: 10.%d.0.0/26}, t0-b: {tier: t0, zone: west-b, range: 10.%d.0.64/26}, t1-a: {tier: t1, zone: west-a, range: 10.%d.1.0/26}, t1-b: {tier: t1, zone: west-b, range: 10.%d.1.64/26}}", n, n, n, n)
+		routes := [2][]string{{"{to: 0.0.0.0/0, via: out}"}, {"{to: 0.0.0.0/0, via: out}"}}
+		seen := map[string]bool{}
+		for range rng.IntN(4) {
+			m := rng.IntN(networks)
+			to := [][2]string{far[3*m], far[3*m+1], far[3*m+2]}[rng.IntN(3)]
+			if m == n || seen[to[1]] {
+				continue
+			}
+			seen[to[1]] = true
+			only := w.pick("", "", ", only: g0")
+			for i := range 2 {
+				routes[i] = append(routes[i], fmt.Sprintf("{to: %s, via: %s%s}", to[i], peering(n, m), only))
+			}
+		}
+		tables := func(i int) string {
+			named := []string{"[t0]", "[t0-a, t0-b]"}[i]
+			return fmt.Sprintf("tables: {main: {main: true, routes: [%s]}, edge: {subnets: %s, routes: [{to: 0.0.0.0/0, via: front}]}}", strings.Join(routes[i], ", "), named)
+		}
+		filled := strings.ReplaceAll(strings.Join(groups[1], ", "), "{number}", fmt.Sprint(n))
+		fmt.Fprintf(&short, "  n%d: {pattern: service, region: west, range: 10.%d.0.0/16, gateways: {out: {address: 10.%d.0.9}}, %s, %s}\n", n, n, n, subnets, tables(0))
+		fmt.Fprintf(&long, "  n%d: {region: west, range: 10.%d.0.0/16, %s, "+base[1]+", groups: {%s}, %s, %s}\n", n, n, base[0], "t0-a", n, filled, subnets, tables(1))
+	}
+	var shortHosts, longHosts strings.Builder
+	for n := range networks {
+		for t := range 2 {
+			count, group := 1+rng.IntN(3), w.pick("g0", "g1")
+			var addrs []string
+			for i := range count {
+				a := fmt.Sprintf("10.%d.%d.%d", n, t, 10+i/2+64*(i%2))
+				addrs = append(addrs, a)
+				fmt.Fprintf(&longHosts, "  w%d%d-%d: {in: n%d/t%d-%c, address: %s, groups: [%s]}\n", n, t, i+1, n, t, 'a'+i%2, a, group)
+			}
+			fmt.Fprintf(&shortHosts, "  w%d%d: {in: n%d/t%d, count: %d, addresses: [%s], groups: [%s]}\n", n, t, n, t, count, strings.Join(addrs, ", "), group)
+		}
+	}
+	joins := "peerings:\n"
+	for n := range networks {
+		for m := n + 1; m < networks; m++ {
+			joins += fmt.Sprintf("  %s: {between: [n%d, n%d], accepted: [n%d, n%d]}\n", peering(n, m), n, m, n, m)
+		}
+	}
+	knows := far[rng.IntN(len(far)-3)]
+	sites := func(i int) string {
+		return fmt.Sprintf("sites: {quay: {ranges: 10.200.0.0/16, knows: [%s], link: n0}}\n", knows[i])
+	}
+	stated = head + pattern + "networks:\n" + short.String() + "workloads:\n" + shortHosts.String() + joins + sites(0)
+	spelt = head + "networks:\n" + long.String() + "workloads:\n" + longHosts.String() + joins + sites(1)
+	return stated, spelt
+}
