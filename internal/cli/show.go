@@ -17,12 +17,15 @@ func showCommand() *command {
 			{"wendrik show", "the estate"},
 			{"wendrik show booking", "a network"},
 			{"wendrik show booking -format md", "the same for a wiki"},
+			{"wendrik show -whole booking", "the same as a plan spells it out"},
 			{"wendrik show booking/web-a", "a subnet"},
 			{"wendrik show booking/public", "a route table"},
 			{"wendrik show fare-db -format json", "a workload, for another program"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "md")
+			whole := f.Bool("whole", false, "write the network out as a plan would spell it, with all that its pattern gives")
+			f.onlyAsText(format, "whole")
 			return func(c *call) (int, error) {
 				if len(c.args) > 1 {
 					return cannot, &usageError{fmt.Sprintf("show takes one name, not %d", len(c.args)), "wendrik show NETWORK,  or  NETWORK/SUBNET,  or  WORKLOAD"}
@@ -32,6 +35,16 @@ func showCommand() *command {
 					return cannot, err
 				}
 				e := o.Estate
+				if *whole {
+					n := e.Network(strings.Join(c.args, ""))
+					if n == nil {
+						return cannot, &usageError{"-whole writes a network out, and this names none", "wendrik show -whole NETWORK"}
+					}
+					for line := range strings.Lines(n.Plan.Whole()) {
+						c.say("%s", clean(strings.TrimRight(line, "\n")))
+					}
+					return status(good), nil
+				}
 				var cards []*card
 				if len(c.args) == 0 {
 					cards = append(cards, estateCard(e))

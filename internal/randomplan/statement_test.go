@@ -51,6 +51,18 @@ func TestStatedAndSpelt(t *testing.T) {
 			}
 			told[i] = b.String()
 		}
+		e, _ := estate.Load(text.One("p", stated))
+		head, _, _ := strings.Cut(stated, "patterns:\n")
+		_, behind, _ := strings.Cut(stated, "workloads:\n")
+		written := head + "networks:\n"
+		for _, n := range e.Networks {
+			written += strings.TrimPrefix(n.Plan.Whole(), "networks:\n")
+		}
+		again, findings := estate.Load(text.One("p", written+"workloads:\n"+behind))
+		require.Empty(t, findings, written)
+		for i, n := range again.Networks {
+			require.Equal(t, e.Networks[i].Plan.Whole(), n.Plan.Whole(), "what is written out is read as it was")
+		}
 		require.Equal(t, told[1], told[0], "seed %d\n%s\n%s", seed, stated, spelt)
 	}
 	assert.Greater(t, open, 1000)
