@@ -11,6 +11,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
 )
 
@@ -90,7 +91,7 @@ type checked struct {
 
 // checked runs the rules on what can be read of a plan, and holds it against its expectations when all of it can.
 func (c *call) checked(o *opened, only string) *checked {
-	r := &checked{src: o.Plan.Files, problems: o.Problems, waits: o.Waits, ruled: only != "expect" && !o.unread(), tried: !o.unread() && !slices.ContainsFunc(o.Problems, needed), samePlan: c.samePlan()}
+	r := &checked{src: o.Plan.Files, problems: o.Problems, waits: o.Waits, ruled: only != "expect" && !o.unread(), tried: !o.unread(), samePlan: c.samePlan()}
 	if r.ruled {
 		for _, f := range check.Run(o.Estate) {
 			if (only == "all" || f.Severity == diag.Error) && !doubted(f, o.Problems) {
@@ -102,7 +103,7 @@ func (c *call) checked(o *opened, only string) *checked {
 		return r
 	}
 	meter := c.meter("holding the plan against its expectations", 0, progress.UnitsDefault)
-	r.expected = expect.Run(o.Estate, meter.step)
+	r.expected = expect.RunSome(o.Estate, c.doubtedExpectations(o), meter.step)
 	meter.end()
 	for _, x := range r.expected {
 		if f, is := x.Finding(); is && (only != "errors" || f.Severity == diag.Error) {
@@ -113,6 +114,22 @@ func (c *call) checked(o *opened, only string) *checked {
 		}
 	}
 	return r
+}
+
+// doubtedExpectations tells the expectations that may rest on what a problem of the text left out; nil where none does.
+func (c *call) doubtedExpectations(o *opened) func(x *plan.Expectation) bool {
+	if !slices.ContainsFunc(o.Problems, needed) {
+		return nil
+	}
+	return func(x *plan.Expectation) bool {
+		from, errFrom := reach.FindEnds(o.Estate, x.From)
+		to, errTo := reach.FindEnds(o.Estate, x.To)
+		if errFrom != nil || errTo != nil {
+			return true
+		}
+		touches := around(o.Estate, from, to)
+		return slices.ContainsFunc(o.Problems, func(f diag.Finding) bool { return touches(f.Place) })
+	}
 }
 
 // needed reports whether a problem leaves something out that the walk of packets may rest on.
@@ -157,7 +174,7 @@ func (r *checked) count(s diag.Severity) int {
 func (r *checked) waiting() int {
 	n := 0
 	for _, x := range r.expected {
-		if x.Waits {
+		if x.Waits || x.Doubted {
 			n++
 		}
 	}

@@ -2,6 +2,8 @@ package cli
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/progress"
 
@@ -9,6 +11,7 @@ import (
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/meet"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/repair"
 	"wendrik/internal/core/text"
@@ -76,11 +79,12 @@ func reachCommand() *command {
 // around reports of a problem whether it can be about what packets between some ends come to: the networks of the ends,
 // those that can meet them, and all that joins networks.
 func around(e *estate.Estate, ends ...reach.Ends) func(problem text.Path) bool {
-	touched := map[string]bool{}
+	touched, own := map[string]bool{}, map[string]bool{}
 	m := meet.Of(e)
 	for _, end := range ends {
 		for _, o := range end.Objects() {
 			for _, n := range e.Networks {
+				own[n.Name] = own[n.Name] || n == o
 				if n == o || m.Meet(n, o) {
 					touched[n.Name] = true
 				}
@@ -96,8 +100,14 @@ func around(e *estate.Estate, ends ...reach.Ends) func(problem text.Path) bool {
 		case problem[0] == "networks":
 			return touched[problem[1]] || e.Network(problem[1]) == nil
 		case problem[0] == "workloads":
-			w := e.Workload(problem[1])
-			return w == nil || w.Subnet == nil || touched[w.Subnet.Network.Name]
+			i := slices.IndexFunc(e.Plan.Workloads, func(w *plan.Workload) bool { return w.Name.Value == problem[1] })
+			if i < 0 {
+				return true
+			}
+			w := e.Plan.Workloads[i]
+			network, _, _ := strings.Cut(w.In.Value, "/")
+			passesOn := w.Forwards.Given() || len(w.Targets) > 0
+			return e.Network(network) == nil || own[network] || passesOn && touched[network]
 		}
 		return problem[0] != "space" && problem[0] != "clusters"
 	}

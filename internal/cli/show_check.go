@@ -134,7 +134,7 @@ type expectationOut struct {
 func checkJSON(r *checked) checkOut {
 	out := checkOut{r.count(diag.Error) + len(r.problems), r.count(diag.Warning), findingsJSON(r.all(), r.src), findingsJSON(r.waits, r.src), []expectationOut{}}
 	for _, x := range r.expected {
-		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Waits, x.Pairs, x.Against, "", "", x.Why, r.fixOf(x)}
+		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Waits || x.Doubted, x.Pairs, x.Against, "", "", x.Why, r.fixOf(x)}
 		if x.Counter != nil {
 			one.From, one.To = x.Counter.From.Name, x.Counter.To.Name
 		}
