@@ -96,7 +96,6 @@ workloads:
 	after, findings, err := e.With(r.Changes)
 	require.NoError(t, err)
 	require.Empty(t, findings)
-	was := map[string]string{}
 	note := func(e *estate.Estate) map[string]string {
 		all := map[string]string{}
 		for _, w := range e.Workloads {
@@ -108,7 +107,7 @@ workloads:
 		}
 		return all
 	}
-	was = note(after)
+	was := note(after)
 	more := first
 	if spread {
 		more++

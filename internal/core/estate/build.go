@@ -276,12 +276,6 @@ func (b *builder) block(t plan.Text, in spot) *Block {
 	return lookup[*Block](b, nil, b.e.scope, BlockKind, t, in)
 }
 
-// subnet finds a subnet of a network by its name, alone or with the network's.
-func (b *builder) subnet(n *Network, t plan.Text, in spot) *Subnet {
-	t.Value = within(n, t.Value)
-	return lookup[*Subnet](b, n, n.scope, SubnetKind, t, in)
-}
-
 // subnetsNamed are the subnets of a network that a word names: one, or those of a tier. A subnet that carve would make is
 // waited for.
 func (b *builder) subnetsNamed(n *Network, t plan.Text, in spot) []*Subnet {

@@ -151,9 +151,6 @@ func (b *builder) byHand(p plan.Route, via Object, in spot) []*Route {
 	return all
 }
 
-// rangeKinds are the kinds of things whose ranges a name may stand for.
-var rangeKinds = []Kind{NetworkKind, SiteKind, ClusterKind, BlockKind, SubnetKind, TierKind}
-
 // rangesOf are the ranges of what a word names, as few as they come to. What has none yet is waited for.
 func (b *builder) rangesOf(t plan.Text, in spot) []netip.Prefix {
 	var found []Object
