@@ -98,6 +98,19 @@ func read(t *testing.T, folder string) string {
 	return string(raw)
 }
 
+// conflict is an estate of which two lines contradict each other, and wiring of which closes what a forgotten table let out.
+const conflict = `wendrik: 1
+networks:
+  n:
+    range: 10.0.0.0/16
+    tiers: {edge: {access: public}, data: {access: closed}}
+    subnets: {edge: {tier: edge, range: 10.0.0.0/24}, data: {tier: data, range: 10.0.1.0/24}}
+    gateways: {door: {kind: internet}}
+    tables: {main: {main: true, routes: [{to: 0.0.0.0/0, via: door}]}}
+workloads: {a: {in: n/edge, address: 10.0.0.10}, b: {in: n/data, address: 10.0.1.10, public: 203.0.113.5}}
+expect: [a reaches b on tcp/443, n/edge never reaches n/data on tcp]
+`
+
 // closing is an estate in which the fix of a forgotten subnet takes away what its main table gave it, against a line of
 // expect that would be broken.
 const closing = `wendrik: 1
@@ -141,7 +154,9 @@ func TestJSONKeys(t *testing.T) {
 	front := strings.Replace(read(t, mistakes), "workloads:\n", "workloads:\n  front: {in: booking/web-c, address: 10.144.1.10, groups: [shop], targets: [ticket-1]}\n  porter: {in: booking/app, count: 2}\n", 1)
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "front.yaml"), []byte(front), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "closing.yaml"), []byte(closing), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "conflict.yaml"), []byte(conflict), 0o644))
 	for command, args := range map[string][]string{
+		"wire":                {"wire", "wire -plan front.yaml", "wire -plan conflict.yaml"},
 		"carve":               {"carve", "carve -plan front.yaml"},
 		"overlaps":            {"overlaps"},
 		"overlaps of a list":  {"overlaps -list mistakes.csv"},

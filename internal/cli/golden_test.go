@@ -54,6 +54,7 @@ func TestGolden(t *testing.T) {
 		"carve-write":     "carve -write",
 		"carve-json":      "carve -format json",
 		"show-estate":     "show",
+		"wire":            "wire",
 		"new":             "new -o -",
 		"help-plan":       "help plan",
 		"help-key":        "help plan networks.tiers",

@@ -54,7 +54,7 @@ func (s *screen) open(name string) (*opened, error) {
 	}
 	label := name
 	if name == "-" {
-		label = "standard input"
+		label = standardInput
 	}
 	s.plan = name
 	seldom(len(raw))
@@ -137,6 +137,9 @@ func readPart(root *os.Root, name string, most int) (string, error) {
 	_, err = io.Copy(&b, io.LimitReader(f, int64(most)))
 	return b.String(), err
 }
+
+// standardInput is how a plan is called that has no name.
+const standardInput = "standard input"
 
 // samePlan is the flag with which a suggested command reads the plan that was read; empty where it does so without.
 func (s *screen) samePlan() string {
@@ -340,10 +343,14 @@ func reason(err error) string {
 
 // save writes edits into the plan, and shows the difference that they make when it is asked to.
 func (s *screen) save(name string, src *text.Files, changes text.Changes, show bool) error {
-	if name == "-" {
+	return s.saveEdits(name, src, changes.Edits(), show)
+}
+
+func (s *screen) saveEdits(name string, src *text.Files, edits []text.Edit, show bool) error {
+	if name == "-" || name == standardInput {
 		return &usageError{"standard input cannot be written to", "name the plan with  -plan FILE"}
 	}
-	changed, err := src.Apply(changes.Edits())
+	changed, err := src.Apply(edits)
 	if err != nil {
 		return uneditable(name, err)
 	}

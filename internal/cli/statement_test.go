@@ -153,3 +153,28 @@ func TestNew(t *testing.T) {
 		assert.NoFileExists(t, filepath.Join(folder, "x.yaml"))
 	}
 }
+
+// TestWire types what is wanted, and has carve and wire write the rest: then nothing is wrong, and a second run says so.
+func TestWire(t *testing.T) {
+	folder := t.TempDir()
+	wanted := stated[:strings.Index(stated, "    gateways:")] + stated[strings.Index(stated, "    expect: ["):]
+	wanted = strings.Replace(wanted, ", tables: {main: {routes: [{to: booking, via: pair}]}}", "", 1)
+	wanted = strings.ReplaceAll(wanted, ", groups: [all]", "")
+	wanted = strings.Replace(wanted, "fares never reaches tides on udp/53", "fares never reaches tides on udp/53, fares reaches tides on tcp/5432, fares reaches internet on tcp/443", 1)
+	write(t, folder, wanted)
+	require.Equal(t, 0, run(t, folder, "", "carve", "-write").status)
+	r := run(t, folder, "", "wire")
+	assert.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "to write it into the plan:  wendrik wire -write")
+	assert.Contains(t, r.out, "tcp/5432 from booking/app", "by the name of the tier")
+	before := read(t, folder)
+	r = run(t, folder, "", "wire", "-write")
+	require.Equal(t, 0, r.status, r.err)
+	assert.NotEqual(t, before, read(t, folder))
+	r = run(t, folder, "", "check")
+	assert.Equal(t, "nothing is wrong; 6 of 6 expectations hold\n", r.out)
+	written := read(t, folder)
+	r = run(t, folder, "", "wire", "-write")
+	assert.Equal(t, "nothing lacks: the plan has all that follows from what it states\n", r.out)
+	assert.Equal(t, written, read(t, folder), "twice is once")
+}

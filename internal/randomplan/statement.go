@@ -92,3 +92,42 @@ func Both(rng *rand.Rand) (stated, spelt string) {
 	spelt = head + "networks:\n" + long.String() + "workloads:\n" + longHosts.String() + joins + sites(1)
 	return stated, spelt
 }
+
+// Statement writes an estate of which only what is wanted is said: tiers with access, workloads by tier, joins, and lines of
+// expect. The same numbers give the same text.
+func Statement(rng *rand.Rand) string {
+	pick := func(words ...string) string { return words[rng.IntN(len(words))] }
+	cloud := pick("zonal", "zonal", "regional", "plain")
+	six := cloud == "zonal" && rng.IntN(3) == 0
+	var b strings.Builder
+	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
+	block, size := "10.144.0.0/14", ", size: /20"
+	if six {
+		block, size = `[10.144.0.0/14, "fd00:144::/40"]`, ", size: /20, size6: /56"
+	}
+	if cloud == "regional" {
+		size = ""
+	}
+	line("wendrik: 1\nprofile: %s\nregions: {west: [west-a, west-b]}\nspace: {west: {block: %s, region: west}}", cloud, block)
+	line("patterns:\n  service:\n    nat: %s\n    tiers: {web: {access: public, hosts: 20}, app: {access: outbound, hosts: 40}, data: {access: closed, hosts: 20}}", pick("one", "per-zone"))
+	line("    expect: [\"internet never reaches {network}/data\"]\nnetworks:")
+	for n := range 3 {
+		line("  n%d: {pattern: service, region: west, from: west%s}", n, size)
+	}
+	line("workloads:")
+	for n := range 3 {
+		line("  shop%d: {in: n%d/web, count: 2, public: assigned}\n  jobs%d: {in: n%d/app, count: %d}\n  store%d: {in: n%d/data}", n, n, n, n, 1+rng.IntN(3), n, n)
+	}
+	if rng.IntN(2) == 0 && cloud != "regional" {
+		line("hubs: {spine: {attach: {n0: t, n1: t, n2: t, quay: t}, tables: {t: {}}}}\nsites: {quay: {ranges: 10.212.0.0/16}}")
+	} else {
+		line("peerings: {p01: {between: [n0, n1], accepted: [n0, n1]}, p12: {between: [n1, n2], accepted: [n1, n2]}, p02: {between: [n0, n2], accepted: [n0, n2]}}")
+		line("sites: {quay: {ranges: 10.212.0.0/16, link: n0}}")
+	}
+	line("expect:")
+	for range 2 + rng.IntN(4) {
+		n, m := rng.IntN(3), rng.IntN(3)
+		line("  - %s on %s", pick(fmt.Sprintf("n%d/app reaches store%d", n, m), fmt.Sprintf("internet reaches shop%d", n), fmt.Sprintf("jobs%d reaches internet", n), fmt.Sprintf("quay reaches store%d", 0), fmt.Sprintf("n%d/web reaches n%d/app", n, m)), pick("tcp/443", "udp/514", "tcp/5432"))
+	}
+	return b.String()
+}

@@ -13,8 +13,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wendrik/internal/core/carve"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/text"
+	"wendrik/internal/core/wire"
 	"wendrik/internal/randomplan"
 	"wendrik/internal/rehearse"
 )
@@ -131,6 +133,22 @@ func TestStatedEstates(t *testing.T) {
 			}
 		}
 		assert.Equal(t, passed[1], passed[0], "seed %d", seed)
+	}
+}
+
+// TestWiredEstates carves, wires and rehearses statements: what wire writes holds in the kernel, too.
+func TestWiredEstates(t *testing.T) {
+	for seed := range uint64(4) {
+		e := load(t, "wendrik.yaml", randomplan.Statement(rand.New(rand.NewPCG(seed, 102))))
+		e, findings, err := e.With(carve.Estate(e).Changes)
+		require.NoError(t, err)
+		require.Empty(t, findings)
+		e, findings, err = e.With(wire.Estate(e).Changes)
+		require.NoError(t, err)
+		require.Empty(t, findings)
+		for _, x := range play(t, e, rehearse.Options{Most: 600}).Expected {
+			assert.True(t, x.Holds, "seed %d: %s: %s", seed, x.Text, x.Why)
+		}
 	}
 }
 

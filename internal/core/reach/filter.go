@@ -208,6 +208,9 @@ func (w *walker) groupFor(x *estate.Workload, r *ruling) []diag.Fix {
 		}
 	}
 	name := x.Name
+	if x.Set != nil {
+		name = x.Set.Name
+	}
 	for slices.ContainsFunc(x.Subnet.Network.Groups, func(g *estate.Group) bool { return g.Name == name }) {
 		name += "-in"
 	}
@@ -275,8 +278,8 @@ func (w *walker) askers(n *estate.Network, far role) [][]string {
 		for _, s := range t.Subnets {
 			ranges = append(ranges, s.Ranges...)
 		}
-		if tier := rangesLike(far.Addr, ranges); len(tier) <= maxAskers && !slices.Equal(tier, subnet) {
-			all = append(all, tier)
+		if tier := rangesLike(far.Addr, ranges); len(tier) > 0 && x.Subnet.Network.Subnet(t.Name) == nil {
+			all = append(all, []string{t.ID()}) // by name, so that it follows the tier
 		}
 	}
 	if len(subnet) <= maxAskers {
@@ -317,7 +320,9 @@ func (w *walker) peerText(far role) string {
 			continue
 		}
 		for _, r := range s.Ranges {
-			if r.Contains(far.Addr) {
+			if r.Contains(far.Addr) && len(w.e.Named(s.Name)) == 1 {
+				return s.Name // which has all its ranges
+			} else if r.Contains(far.Addr) {
 				return r.String()
 			}
 		}

@@ -347,7 +347,7 @@ func (w *walker) leaveSite(site *estate.Site, p packet) {
 	default:
 		knows := site.Place().To("knows")
 		w.block(site, diag.Finding{Code: SiteDoesNotKnow, At: site.At(), Place: knows,
-			Message: fmt.Sprintf("site %s has no route to %s", site.Name, w.describe(p.dst)), Fixes: diag.By(text.Add(knows, text.Word(w.rangeText(p.dst))))})
+			Message: fmt.Sprintf("site %s has no route to %s", site.Name, w.describe(p.dst)), Fixes: w.knowFix(knows, p)})
 	}
 	if site.Link != nil && w.overSiteLink(site, p) {
 		return
@@ -380,6 +380,22 @@ func (w *walker) leaveSite(site *estate.Site, p packet) {
 	}
 	w.block(site, f)
 	w.deliver(p)
+}
+
+// knowFix has a site know the network of the destination, or less of it.
+func (w *walker) knowFix(knows text.Path, p packet) []diag.Fix {
+	var all [][]text.Edit
+	if x := w.asker(p.dst); x != nil {
+		if n := x.Subnet.Network; len(w.e.Named(n.Name)) == 1 && len(n.Ranges) > 0 {
+			all = append(all, []text.Edit{text.Add(knows, text.Word(n.Name))})
+		}
+		for _, r := range x.Subnet.Ranges {
+			if r.Contains(p.dst.Addr) {
+				all = append(all, []text.Edit{text.Add(knows, text.Word(r.String()))})
+			}
+		}
+	}
+	return inTurn(append(all, []text.Edit{text.Add(knows, text.Word(w.rangeText(p.dst)))}))
 }
 
 // overSiteLink carries a packet over the link of a site, into its network or on to a peer that imports the way to the

@@ -325,7 +325,7 @@ func (ed *editor) flowPad(at *yaml.Node, g *growth, text string) (pad string, ap
 	if before := ed.src.Text[ed.lineStart(last):last]; strings.TrimSpace(before) == "" && len(at.Content) > 2 {
 		return before, true
 	}
-	if g.value != nil || len(text) <= maxFlow {
+	if len(text) <= maxFlow || g.value != nil && g.value.kind == yaml.ScalarNode {
 		return "", false
 	}
 	line := ed.src.Text[ed.lineStart(ed.offset(at)):]
@@ -334,6 +334,9 @@ func (ed *editor) flowPad(at *yaml.Node, g *growth, text string) (pad string, ap
 
 // flowLines writes the growth in brackets, with what is long and has others inside it on several lines.
 func (g *growth) flowLines(pad, lineEnd string) string {
+	if g.value != nil && g.key != "" {
+		return Field{g.key, *g.value}.flowLines(pad, lineEnd)
+	}
 	if short := g.flow(false); g.value != nil || len(short) <= maxFlow || len(g.inside) == 0 || g.inside[0].key == "" {
 		return short
 	}
@@ -423,11 +426,51 @@ func (ed *editor) block(list []*growth, indent, step int) string {
 		case g.key == "":
 			b.WriteString("- " + g.value.text(false))
 		default:
-			b.WriteString(Field{g.key, *g.value}.text(false))
+			b.WriteString(Field{g.key, *g.value}.block(indent, step, eol))
+			continue
 		}
 		b.WriteString(eol)
 	}
 	return b.String()
+}
+
+// block writes a field behind an indent: on one line where that is not long, else with what it holds on lines of their own.
+func (f Field) block(indent, step int, eol string) string {
+	line := f.text(false)
+	if v := f.Value; indent+len(line) <= maxLine || v.kind == yaml.ScalarNode || len(v.list)+len(v.fields) == 0 {
+		return line + eol
+	}
+	all, inner := quoted(f.Key, false)+":"+eol, strings.Repeat(" ", indent+step)
+	for _, x := range f.Value.fields {
+		all += inner + x.block(indent+step, step, eol)
+	}
+	for _, x := range f.Value.list {
+		all += inner + "- " + x.text(false) + eol
+	}
+	return all
+}
+
+// maxLine is how long a line may be that an edit writes, before what it holds gets lines of its own.
+const maxLine = 100
+
+// flowLines writes a field inside brackets behind a pad, with what it holds on lines of their own where it is long.
+func (f Field) flowLines(pad, eol string) string {
+	line := f.text(false)
+	if v := f.Value; len(pad)+len(line) <= maxLine || v.kind == yaml.ScalarNode || len(v.list)+len(v.fields) == 0 {
+		return line
+	}
+	var inside []string
+	for _, x := range f.Value.fields {
+		inside = append(inside, x.flowLines(pad+"  ", eol))
+	}
+	for _, x := range f.Value.list {
+		inside = append(inside, x.text(false))
+	}
+	start, end := "{", "}"
+	if f.Value.kind == yaml.SequenceNode {
+		start, end = "[", "]"
+	}
+	return quoted(f.Key, false) + ": " + start + eol + pad + "  " + strings.Join(inside, ","+eol+pad+"  ") + end
 }
 
 // flow writes what grows inside brackets.

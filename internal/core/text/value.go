@@ -44,6 +44,9 @@ func WordOrWords(all ...string) Value {
 	return Words(all...)
 }
 
+// List is a list of any values.
+func List(all ...Value) Value { return Value{list: all, kind: yaml.SequenceNode} }
+
 // Map is a mapping.
 func Map(fields ...Field) Value { return Value{fields: fields, kind: yaml.MappingNode} }
 

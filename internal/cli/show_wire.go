@@ -1,0 +1,99 @@
+package cli
+
+import (
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/grid"
+	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/text"
+	"wendrik/internal/core/wire"
+)
+
+// maxReasons is how many changes are told one by one.
+const maxReasons = 40
+
+// wired shows what wiring comes to: what lacks and why, the difference that it makes, what contradicts, and what else opens.
+func (c *call) wired(e *estate.Estate, r *wire.Result) error {
+	switch {
+	case len(r.Changes) > 0:
+		c.say("%s", strong.Sprintf("%s to make what is stated true", phrase.Count(len(r.Changes), "change")))
+	case len(r.Contradicts)+len(r.Unmet) == 0:
+		c.say("%s", fine.Sprint("nothing lacks: the plan has all that follows from what it states"))
+		return nil
+	default:
+		c.say("%s", strong.Sprint("nothing that wire could add lacks"))
+	}
+	last := ""
+	for i, x := range r.Changes {
+		if i == maxReasons {
+			c.say("  %d more;  -format json  lists all", len(r.Changes)-i)
+			break
+		}
+		if x.Why != last {
+			c.say("  %s", c.wrap(4, clean(x.Why)))
+		}
+		last = x.Why
+	}
+	if len(r.Changes) > 0 {
+		c.say("")
+		changed, err := e.Plan.Files.Apply(e.Own(r.Changes.Edits()))
+		if err != nil {
+			return uneditable("the plan", err)
+		}
+		for _, one := range changed {
+			if err := c.showChange(one); err != nil {
+				return err
+			}
+		}
+	}
+	if len(r.Opens) > 0 {
+		c.say("\nwith that, this opens:")
+		c.showDifferences(r.Opens)
+	}
+	if len(r.Closes) > 0 {
+		c.say("%s", bad.Sprint("and this closes:"))
+		c.showDifferences(r.Closes)
+	}
+	for _, f := range r.Contradicts {
+		c.say("\n%s", doubt.Sprint("contradicts, and is left as it is"))
+		c.finding(c.out, e.Plan.Files, f)
+	}
+	for _, f := range r.Unmet {
+		c.say("\n%s", bad.Sprint("does not hold"))
+		c.finding(c.out, e.Plan.Files, f)
+	}
+	return nil
+}
+
+// The JSON of wire; docs/json.md describes it.
+type wireOut struct {
+	Changes     []wireChangeOut `json:"changes"`
+	Contradicts []findingOut    `json:"contradicts"`
+	Unmet       []findingOut    `json:"unmet"`
+	Opens       []openingOut    `json:"opens"`
+	Closes      []openingOut    `json:"closes"`
+}
+
+type wireChangeOut struct {
+	Why   string   `json:"why"`
+	Edits []string `json:"edits"`
+}
+
+func wireJSON(r *wire.Result, src *text.Files) wireOut {
+	out := wireOut{[]wireChangeOut{}, findingsJSON(r.Contradicts, src), findingsJSON(r.Unmet, src), openingsJSON(r.Opens), openingsJSON(r.Closes)}
+	for _, x := range r.Changes {
+		one := wireChangeOut{x.Why, []string{}}
+		for _, e := range x.Edits {
+			one.Edits = append(one.Edits, e.String())
+		}
+		out.Changes = append(out.Changes, one)
+	}
+	return out
+}
+
+func openingsJSON(all []grid.Difference) []openingOut {
+	out := []openingOut{}
+	for _, o := range all {
+		out = append(out, openingOut{o.From, o.To, o.Flows.Words()})
+	}
+	return out
+}

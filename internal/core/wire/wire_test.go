@@ -1,0 +1,114 @@
+package wire
+
+import (
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/carve"
+	"wendrik/internal/core/check"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/expect"
+	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
+	"wendrik/internal/randomplan"
+)
+
+func load(t *testing.T, content string) *estate.Estate {
+	t.Helper()
+	e, findings := estate.Load(text.One("p", content))
+	require.Empty(t, findings, content)
+	return e
+}
+
+// TestStatements carves and wires statements: then every line of expect holds, check finds nothing, and a second run has
+// nothing to say.
+func TestStatements(t *testing.T) {
+	changes := 0
+	for seed := range uint64(60) {
+		content := randomplan.Statement(rand.New(rand.NewPCG(seed, 101)))
+		e := load(t, content)
+		r := carve.Estate(e)
+		require.Empty(t, r.Misfits, content)
+		e, findings, err := e.With(r.Changes)
+		require.NoError(t, err)
+		require.Empty(t, findings)
+		w := Estate(e)
+		require.NoError(t, w.Uneditable, "seed %d\n%s", seed, content)
+		require.Empty(t, w.Contradicts, "seed %d\n%s", seed, content)
+		require.Empty(t, w.Unmet, "seed %d\n%s", seed, content)
+		require.Empty(t, w.Closes, "seed %d\n%s", seed, content)
+		changes += len(w.Changes)
+		after, findings, err := e.With(w.Changes)
+		require.NoError(t, err)
+		require.Empty(t, findings)
+		written := after.Plan.Files.First().Text
+		for _, x := range expect.Run(after, nil) {
+			require.True(t, x.Holds, "seed %d: %s: %s\n%s", seed, x.Text, x.Why, written)
+		}
+		require.Empty(t, check.Run(after), "seed %d\n%s", seed, written)
+		require.Empty(t, Estate(after).Changes, "seed %d: twice is once\n%s", seed, written)
+	}
+	assert.Greater(t, changes, 1000)
+}
+
+// TestWire tries what is added, and what is told and left.
+func TestWire(t *testing.T) {
+	const frame = `wendrik: 1
+profile: zonal
+regions: {west: [west-a, west-b]}
+networks:
+  n:
+    region: west
+    range: 10.144.0.0/20
+    tiers: {web: {access: public}, app: {access: outbound}, data: {access: closed}}
+    subnets: {web-a: {tier: web, zone: west-a, range: 10.144.0.0/24}, app-a: {tier: app, zone: west-a, range: 10.144.1.0/24}, app-b: {tier: app, zone: west-b, range: 10.144.2.0/24}, data-a: {tier: data, zone: west-a, range: 10.144.3.0/24}}
+`
+	for _, c := range []struct{ more, says, change string }{
+		{"", "", "nat, in: web-a, public: assigned"},
+		{"    nat: none\n", "", "public: {subnets: [web]"},
+		{"    nat: per-zone\n", "no public tier has a subnet in west-b", "out-a: {kind: nat"},
+		{"    gateways: {door: {kind: internet, attached: false}}\n", "internet gateway door is not attached", "via: door"},
+		{"    gateways: {door: {kind: internet}}\n    tables: {priv: {subnets: [app], routes: [{to: 0.0.0.0/0, via: door}]}}\n", "tier n/app is outbound, and table n/priv leads 0.0.0.0/0 straight to the internet", ""},
+		{"    gateways: {door: {kind: internet}, nat: {kind: nat, in: web-a, address: 10.144.0.9, public: 203.0.113.9}}\n    tables: {shut: {subnets: [data], routes: [{to: 0.0.0.0/0, via: nat}]}}\n", "tier n/data is closed, and table n/shut leads 0.0.0.0/0 to nat", ""},
+		{"    gateways: {door: {kind: internet}, nat: {kind: nat, in: web-a, address: 10.144.0.9, public: 203.0.113.9}}\n    tables: {priv: {subnets: [app], routes: []}}\n", "", "add  {to: 0.0.0.0/0, via: nat}  to networks.n.tables.priv.routes"},
+	} {
+		w := Estate(load(t, frame+c.more))
+		require.NoError(t, w.Uneditable, c.more)
+		var said, edits []string
+		for _, f := range w.Contradicts {
+			said = append(said, f.Message)
+		}
+		for _, x := range w.Changes {
+			for _, e := range x.Edits {
+				edits = append(edits, e.String())
+			}
+		}
+		if c.says == "" {
+			assert.Empty(t, said, c.more)
+		}
+		assert.Contains(t, strings.Join(said, "\n"), c.says, c.more)
+		assert.Contains(t, strings.Join(edits, "\n"), c.change, c.more)
+	}
+}
+
+// TestNeverIsNeverBroken: a line that says never stands, and the two that contradict each other are named.
+func TestNeverIsNeverBroken(t *testing.T) {
+	e := load(t, `wendrik: 1
+networks: {n: {range: 10.0.0.0/16, subnets: {s: {range: 10.0.0.0/24}, r: {range: 10.0.1.0/24}}}}
+workloads: {a: {in: n/s, address: 10.0.0.10}, b: {in: n/r, address: 10.0.1.10}}
+expect: [a reaches b on tcp/443, n/s never reaches n/r on tcp, a reaches b on udp/53]
+`)
+	w := Estate(e)
+	require.Len(t, w.Unmet, 1)
+	assert.Contains(t, w.Unmet[0].Message, `"a reaches b on tcp/443" and "n/s never reaches n/r on tcp" contradict each other`)
+	from, err := reach.Find(w.After, "a")
+	require.NoError(t, err)
+	to, err := reach.Find(w.After, "b")
+	require.NoError(t, err)
+	a := reach.Ask(w.After, reach.Question{From: from, To: to, Flows: e.Plan.Expect[2].Flows})
+	assert.Equal(t, reach.Open, a.Verdict)
+}
