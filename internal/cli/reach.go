@@ -11,6 +11,7 @@ import (
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/meet"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/repair"
@@ -30,6 +31,7 @@ func reachCommand() *command {
 			"The exit status is 0 when the flow passes, or without -on when anything does.",
 		examples: []example{
 			{"wendrik reach ticket-1 fare-db -on tcp/5432", "blocked, and by what"},
+			{"wendrik reach ticket-1 fare-db -on tcp/5432 -fix", "and the fixes as a difference; -write makes them"},
 			{"wendrik reach fares-1 internet -on tcp/443", "open, and as whom the internet sees it"},
 			{"wendrik reach internet ticket-1", "all that passes"},
 			{"wendrik reach booking/app fare-db -on tcp/5432 -all-ways", "every workload of a tier, each way apart"},
@@ -37,6 +39,9 @@ func reachCommand() *command {
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "md")
 			on := f.onFlag()
+			fix := f.Bool("fix", false, "show the fixes that can be written as a difference")
+			write := f.Bool("write", false, "with -fix: make them")
+			f.onlyWith("write", "fix")
 			ways := f.Bool("all-ways", false, "show every way, also where several lead to the same answer")
 			return func(c *call) (int, error) {
 				if len(c.args) != 2 {
@@ -60,7 +65,7 @@ func reachCommand() *command {
 					return cannot, err
 				}
 				e := o.Estate
-				r := &reachCall{call: c, e: e, asked: *on != "", allWays: *ways}
+				r := &reachCall{call: c, e: e, asked: *on != "", allWays: *ways, label: o.label, fix: *fix, makes: *write}
 				verdict := reach.Blocked
 				if from.One != nil && to.One != nil {
 					verdict, err = r.one(reach.Ask(e, reach.Question{From: *from.One, To: *to.One, Flows: asked}), *format)
@@ -136,6 +141,50 @@ type reachCall struct {
 	e       *estate.Estate
 	asked   bool // whether a flow was asked for
 	allWays bool
+	label   string // of the plan
+	fix     bool   // whether the fixes are shown as a difference
+	makes   bool   // whether they are made
+}
+
+// fixes shows the fixes of an answer as a difference, and makes them when that was asked for.
+func (c *reachCall) fixes(r *repair.Repair, talk bool) error {
+	if !c.fix {
+		return nil
+	}
+	if r == nil || r.After == nil {
+		if talk {
+			c.say("\nthere is no fix that can be written")
+		}
+		return nil
+	}
+	var edits []text.Edit
+	for i := range r.Causes {
+		edits = append(edits, r.Causes[i].Edits()...)
+	}
+	edits = c.e.Own(edits)
+	if talk {
+		changed, err := c.e.Plan.Files.Apply(edits)
+		if err != nil {
+			return uneditable(c.label, err)
+		}
+		c.say("")
+		for _, one := range changed {
+			if err := c.showChange(one); err != nil {
+				return err
+			}
+		}
+	}
+	if !c.makes {
+		if talk {
+			c.say("\nto make them:  the same command with  -write")
+		}
+		return nil
+	}
+	if err := c.saveEdits(c.label, c.e.Plan.Files, edits, false); err != nil {
+		return err
+	}
+	c.written(talk, "written to %s: %s", clean(c.label), phrase.Count(r.Made, "change"))
+	return nil
 }
 
 // The largest estate, in workloads, in which fixes are tried without being asked, and the most parts that fare differently.
@@ -152,14 +201,17 @@ func (c *reachCall) one(a *reach.Answer, format string) (reach.Verdict, error) {
 		a.Blockers = fixed.Causes
 	}
 	if format == "json" {
-		return a.Verdict, c.json(reachJSON(a, fixed, c.e.Plan.Files))
+		if err := c.json(reachJSON(a, fixed, c.e.Plan.Files)); err != nil {
+			return a.Verdict, err
+		}
+		return a.Verdict, c.fixes(fixed, false)
 	}
 	if format == "md" {
 		c.reachedMarkdown(a, fixed)
-		return a.Verdict, nil
+		return a.Verdict, c.fixes(fixed, false)
 	}
 	c.reached(a, fixed)
-	return a.Verdict, nil
+	return a.Verdict, c.fixes(fixed, true)
 }
 
 // many answers for every pair of two ends of which one at least is many.
@@ -180,13 +232,19 @@ func (c *reachCall) many(from, to reach.Ends, asked flow.Set, format string) (re
 		fixed = repair.OfMany(c.e, s)
 	}
 	if format == "json" {
-		return s.Verdict, c.json(surveyJSON(s, fixed, c.e.Plan.Files))
+		if err := c.json(surveyJSON(s, fixed, c.e.Plan.Files)); err != nil {
+			return s.Verdict, err
+		}
+		return s.Verdict, c.fixes(fixed, false)
 	}
 	if format == "md" {
 		c.surveyedMarkdown(s, fixed)
-		return s.Verdict, nil
+		return s.Verdict, c.fixes(fixed, false)
 	}
 	c.surveyed(s, fixed)
+	if err := c.fixes(fixed, true); err != nil {
+		return s.Verdict, err
+	}
 	return s.Verdict, nil
 }
 

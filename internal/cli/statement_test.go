@@ -178,3 +178,20 @@ func TestWire(t *testing.T) {
 	assert.Equal(t, "nothing lacks: the plan has all that follows from what it states\n", r.out)
 	assert.Equal(t, written, read(t, folder), "twice is once")
 }
+
+// TestReachFix shows the fixes of a blocked flow as a difference, makes them, and asks again.
+func TestReachFix(t *testing.T) {
+	folder := demo(t)
+	before := read(t, folder)
+	r := run(t, folder, "", "reach", "ticket-1", "fare-db", "-on", "tcp/5432", "-fix")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.out, "+          - tcp/5432 from group booking/shop")
+	assert.Equal(t, before, read(t, folder))
+	r = run(t, folder, "", "reach", "ticket-1", "fare-db", "-on", "tcp/5432", "-fix", "-write")
+	assert.Contains(t, r.out, "written to wendrik.yaml: 3 changes")
+	r = run(t, folder, "", "reach", "ticket-1", "fare-db", "-on", "tcp/5432", "-fix")
+	assert.Equal(t, 0, r.status)
+	assert.Contains(t, r.out, "there is no fix that can be written")
+	r = run(t, folder, "", "reach", "ticket-1", "fare-db", "-write")
+	assert.Equal(t, 2, r.status, "-write makes fixes, and none were asked for")
+}
