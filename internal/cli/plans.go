@@ -186,7 +186,7 @@ const maxWaits = 3
 func (s *screen) tellWaits(o *opened, needed func(problem text.Path) bool) {
 	var waits []diag.Finding
 	for _, f := range o.Waits {
-		if needed(f.Place) {
+		if needed(f.Place) && !(s.gives != "" && strings.HasPrefix(f.Fix(), s.gives+" ")) {
 			waits = append(waits, f)
 		}
 	}
@@ -197,8 +197,14 @@ func (s *screen) tellWaits(o *opened, needed func(problem text.Path) bool) {
 		}
 		s.tell("not yet given: %s (%s)", clean(f.Message), clean(o.Plan.Files.Where(f.At)))
 	}
-	if len(waits) > 0 {
-		s.tell("wendrik carve -write%s  gives that; it is left out of the answer until then", s.samePlan())
+	var by []string
+	for _, name := range []string{"carve", "wire"} {
+		if slices.ContainsFunc(waits, func(f diag.Finding) bool { return strings.HasPrefix(f.Fix(), name+" ") }) {
+			by = append(by, "wendrik "+name+" -write"+s.samePlan())
+		}
+	}
+	if len(by) > 0 {
+		s.tell("%s  gives that; it is left out of the answer until then", strings.Join(by, "  and then  "))
 	}
 }
 

@@ -26,6 +26,7 @@ type screen struct {
 	told     bool   // whether all else does
 	plan     string // the plan that was read, as it was named
 	quiet    bool   // whether what is not yet given is not told
+	gives    string // the command that runs, which gives some of that itself; it is not told
 }
 
 // answer is where results go, and remembers whether they could be written.

@@ -24,6 +24,7 @@ func wireCommand() *command {
 				if err := c.noArguments("wire", ""); err != nil {
 					return cannot, err
 				}
+				c.gives = "wire"
 				o, err := c.load(*name, anything)
 				if err != nil {
 					return cannot, err

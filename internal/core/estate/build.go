@@ -304,6 +304,9 @@ func (b *builder) subnetsNamed(n *Network, t plan.Text, in spot) []*Subnet {
 // byCarve is what gives subnets, ranges and addresses.
 const byCarve = "carve gives it"
 
+// byWire is what gives the gateways that access calls for.
+const byWire = "wire gives it"
+
 // within is a name inside a network, where that may be written with the network's own.
 func within(n *Network, name string) string {
 	if rest, with := strings.CutPrefix(name, n.Name); with && strings.HasPrefix(rest, "/") {

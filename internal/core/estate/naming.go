@@ -3,6 +3,7 @@ package estate
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"wendrik/internal/core/address"
@@ -105,6 +106,38 @@ func (n *Network) wouldCarve(name string) bool {
 		for _, place := range n.Places(t) {
 			if n.SubnetName(nil, t.Name, place, netip.Prefix{}) == name {
 				return true
+			}
+		}
+	}
+	return false
+}
+
+// The names of the gateways that wire gives a network: to and from the internet, for IPv6 out alone, and for NAT, which has
+// the short name of a zone behind it where each zone has one.
+const (
+	WiredFront = "front"
+	WiredSix   = "six"
+	WiredNAT   = "out"
+)
+
+// wouldWire reports whether wire would give the network a gateway of that name, for what its tiers' access calls for.
+func (n *Network) wouldWire(name string) bool {
+	wants := func(access string) bool {
+		return slices.ContainsFunc(n.Tiers, func(t *Tier) bool { return t.Plan.Access.Value == access })
+	}
+	nat := wants("outbound") && n.Plan.NAT.Value != "none"
+	switch {
+	case name == WiredFront:
+		return (wants("public") || nat) && n.InternetGateway() == nil
+	case name == WiredSix:
+		return wants("outbound")
+	case n.Plan.NAT.Value != "per-zone":
+		return name == WiredNAT && nat && len(n.NATs()) == 0
+	}
+	for _, r := range n.Regions {
+		for _, z := range r.Zones {
+			if name == WiredNAT+"-"+n.shortZone(z.Value) {
+				return nat
 			}
 		}
 	}

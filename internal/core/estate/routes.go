@@ -284,6 +284,10 @@ func (b *builder) nextHop(n *Network, via plan.Text, in spot) Object {
 		}
 		return w
 	}
+	if n.wouldWire(via.Value) {
+		b.wait(via.At, in, byWire, "network %s has no gateway %s", n.Name, via.Value)
+		return nil
+	}
 	b.unknown(via, in, "gateway, peering, hub, site or workload", func() []string {
 		known := n.scope.names(GatewayKind)
 		for _, p := range n.Peerings {

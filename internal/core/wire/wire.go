@@ -46,7 +46,23 @@ const maxCompared = 5000
 // Estate wires an estate.
 func Estate(e *estate.Estate) *Result {
 	w := &wirer{e: e, Result: &Result{After: e}}
+	// Gateways first: what leads to them may stand in the plan already.
 	for _, n := range e.Networks {
+		if x := wantedOf(n); len(x.of) > 0 {
+			w.gateways(x)
+		}
+	}
+	with := e
+	if len(w.Changes) > 0 {
+		after, _, err := e.With(w.Changes)
+		if err != nil {
+			w.Uneditable = err
+			return w.Result
+		}
+		with = after
+	}
+	w.Contradicts = nil // which are told in the next round, once
+	for _, n := range with.Networks {
 		w.network(n)
 	}
 	for _, h := range e.Hubs {
@@ -129,12 +145,7 @@ var everywhere = map[bool]netip.Prefix{false: netip.MustParsePrefix("0.0.0.0/0")
 
 // network gives a network the ways out that its tiers ask for, and the tables that lead there.
 func (w *wirer) network(n *estate.Network) {
-	x := &wanted{n: n, of: map[string][]*estate.Tier{}, nats: map[string]*estate.Gateway{}}
-	for _, t := range n.Tiers {
-		if a := t.Plan.Access.Value; a != "" && len(t.Subnets) > 0 {
-			x.of[a] = append(x.of[a], t)
-		}
-	}
+	x := wantedOf(n)
 	if len(x.of) == 0 {
 		return
 	}
@@ -151,6 +162,17 @@ func (w *wirer) network(n *estate.Network) {
 	}
 }
 
+// wantedOf is what the tiers of a network want.
+func wantedOf(n *estate.Network) *wanted {
+	x := &wanted{n: n, of: map[string][]*estate.Tier{}, nats: map[string]*estate.Gateway{}}
+	for _, t := range n.Tiers {
+		if a := t.Plan.Access.Value; a != "" && len(t.Subnets) > 0 {
+			x.of[a] = append(x.of[a], t)
+		}
+	}
+	return x
+}
+
 // gateways finds or adds the gateways of a network.
 func (w *wirer) gateways(x *wanted) {
 	n := x.n
@@ -158,7 +180,7 @@ func (w *wirer) gateways(x *wanted) {
 	if len(x.of["public"]) > 0 || len(x.of["outbound"]) > 0 && nat && (n.Profile.NATServes || len(n.NATs()) > 0) {
 		switch g := n.InternetGateway(); {
 		case g == nil:
-			x.front = &estate.Gateway{Name: x.free("front"), Network: n, Type: estate.InternetGateway, Attached: true}
+			x.front = &estate.Gateway{Name: x.free(estate.WiredFront), Network: n, Type: estate.InternetGateway, Attached: true}
 			w.add(fmt.Sprintf("network %s has tiers that are open to the internet or go out to it, and no internet gateway", n.Name),
 				text.Set(n.Place().To("gateways"), x.front.Name, text.Map(text.Field{Key: "kind", Value: text.Word("internet")})))
 		case !g.Attached:
@@ -178,7 +200,7 @@ func (w *wirer) gateways(x *wanted) {
 			}
 		}
 		if x.six == nil {
-			x.six = &estate.Gateway{Name: x.free("six"), Network: n, Type: estate.EgressGateway, Attached: true}
+			x.six = &estate.Gateway{Name: x.free(estate.WiredSix), Network: n, Type: estate.EgressGateway, Attached: true}
 			w.add(fmt.Sprintf("outbound tiers of network %s have IPv6, and nothing lets that out alone", n.Name),
 				text.Set(n.Place().To("gateways"), x.six.Name, text.Map(text.Field{Key: "kind", Value: text.Word("egress")})))
 		}
@@ -219,7 +241,7 @@ func (w *wirer) nat(x *wanted) {
 			}
 		}
 		if len(lacks) > 0 {
-			name := x.free("out")
+			name := x.free(estate.WiredNAT)
 			w.add(fmt.Sprintf("outbound tiers of network %s are served by no NAT gateway", n.Name), text.Set(n.Place().To("gateways"), name, text.Map(
 				text.Field{Key: "kind", Value: text.Word("nat")}, text.Field{Key: "serves", Value: text.Words(lacks...)}, text.Field{Key: "public", Value: text.Word(plan.Assigned)})))
 		}
@@ -262,9 +284,9 @@ func (w *wirer) nat(x *wanted) {
 				Fixes: diag.Advise("add a public tier, or write  nat: none")})
 			continue
 		}
-		name := "out"
+		name := estate.WiredNAT
 		if zone != "" {
-			name = "out-" + short(n, zone)
+			name = estate.WiredNAT + "-" + short(n, zone)
 		}
 		name = x.free(name)
 		why := fmt.Sprintf("outbound tiers of network %s need a NAT gateway", n.Name)

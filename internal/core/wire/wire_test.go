@@ -71,6 +71,7 @@ networks:
 		{"", "", "nat, in: web-a, public: assigned"},
 		{"    nat: none\n", "", "public: {subnets: [web]"},
 		{"    nat: per-zone\n", "no public tier has a subnet in west-b", "out-a: {kind: nat"},
+		{"    tables: {web: {subnets: [web], routes: [{to: 0.0.0.0/0, via: front}]}, app: {subnets: [app], routes: [{to: 0.0.0.0/0, via: out}]}}\n", "", "write  front: {kind: internet}"},
 		{"    gateways: {door: {kind: internet, attached: false}}\n", "internet gateway door is not attached", "via: door"},
 		{"    gateways: {door: {kind: internet}}\n    tables: {priv: {subnets: [app], routes: [{to: 0.0.0.0/0, via: door}]}}\n", "tier n/app is outbound, and table n/priv leads 0.0.0.0/0 straight to the internet", ""},
 		{"    gateways: {door: {kind: internet}, nat: {kind: nat, in: web-a, address: 10.144.0.9, public: 203.0.113.9}}\n    tables: {shut: {subnets: [data], routes: [{to: 0.0.0.0/0, via: nat}]}}\n", "tier n/data is closed, and table n/shut leads 0.0.0.0/0 to nat", ""},
@@ -89,6 +90,7 @@ networks:
 		}
 		if c.says == "" {
 			assert.Empty(t, said, c.more)
+			assert.Empty(t, Estate(w.After).Changes, "%s: twice is once", c.more)
 		}
 		assert.Contains(t, strings.Join(said, "\n"), c.says, c.more)
 		assert.Contains(t, strings.Join(edits, "\n"), c.change, c.more)
