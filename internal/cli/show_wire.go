@@ -1,6 +1,10 @@
 package cli
 
 import (
+	"slices"
+	"strings"
+
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/phrase"
@@ -16,6 +20,9 @@ func (c *call) wired(e *estate.Estate, r *wire.Result) error {
 	switch {
 	case len(r.Changes) > 0:
 		c.say("%s", strong.Sprintf("%s to make what is stated true", phrase.Count(len(r.Changes), "change")))
+	case slices.ContainsFunc(e.Waits, func(f diag.Finding) bool { return strings.HasPrefix(f.Fix(), "carve ") }):
+		c.say("nothing to add as yet: what follows from tiers without subnets is worked out once they have some")
+		return nil
 	case len(r.Contradicts)+len(r.Unmet) == 0:
 		c.say("%s", fine.Sprint("nothing lacks: the plan has all that follows from what it states"))
 		return nil
