@@ -465,3 +465,50 @@ func TestTiersAsProperties(t *testing.T) {
 		written(t, content.String())
 	}
 }
+
+// TestHosts gives addresses to what has none: spread over a tier's subnets, of each family that these have, past what is
+// reserved and taken, and to NAT gateways that name a tier.
+func TestHosts(t *testing.T) {
+	const plan = `wendrik: 1
+profile: zonal
+regions: {west: [west-a, west-b]}
+networks:
+  n:
+    region: west
+    range: [10.0.0.0/16, "fd00:1::/48"]
+    tiers: {a: {size: /28}, b: {size: /28}}
+    subnets:
+      a-a: {tier: a, zone: west-a, range: [10.0.0.0/28, "fd00:1::/64"]}
+      a-b: {tier: a, zone: west-b, range: [10.0.0.16/28, "fd00:1:0:1::/64"]}
+    gateways: {one: {kind: nat, in: a}, two: {kind: nat, in: n/a}}
+workloads:
+  x: {in: n/a, count: 3, addresses: [[10.0.0.21, "fd00:1:0:1::5"]]}
+  y: {in: n/a-a}
+  z: {in: n/b-a}
+`
+	e, findings := estate.Load(text.One("p", plan))
+	require.Empty(t, findings)
+	r := Estate(e)
+	require.Empty(t, r.Misfits)
+	got := map[string]string{}
+	for _, a := range r.Addresses {
+		got[a.Name] = fmt.Sprint(a.Subnet, " ", a.Addrs)
+	}
+	assert.Equal(t, map[string]string{
+		"n/one": "n/a-a [10.0.0.4]", "n/two": "n/a-a [10.0.0.5]",
+		"x-2": "n/a-a [10.0.0.6 fd00:1::6]", "x-3": "n/a-a [10.0.0.7 fd00:1::7]",
+		"y": "n/a-a [10.0.0.8 fd00:1::8]", "z": "n/b-a [10.0.0.68 fd00:1:0:4::4]",
+	}, got)
+	after, findings, err := e.With(r.Changes)
+	require.NoError(t, err)
+	require.Empty(t, findings)
+	assert.Empty(t, after.Waits)
+	assert.Empty(t, Estate(after).Changes, "twice is once")
+
+	e, findings = estate.Load(text.One("p", strings.Replace(plan, "count: 3", "count: 30", 1)))
+	require.Empty(t, findings)
+	r = Estate(e)
+	require.NotEmpty(t, r.Misfits)
+	assert.Contains(t, r.Misfits[0].Message, "gets no address: the 2 subnets of tier n/a are full")
+	assert.Contains(t, r.Misfits[0].Fix(), "count fewer")
+}

@@ -3,6 +3,7 @@ package reach
 import (
 	_ "embed"
 	"fmt"
+	"net/netip"
 	"strings"
 	"testing"
 
@@ -347,5 +348,43 @@ peerings: {p: {between: [one, two], accepted: [one, two]}}
 		to, _ := Find(e, words[1])
 		a := Ask(e, Question{From: from, To: to, Flows: flow.Any()})
 		assert.Equal(t, want, strings.TrimSpace(fmt.Sprint(a.Verdict, " ", a.SeenAs, " ", codes(a))), question)
+	}
+}
+
+// TestRangesAsEnds asks about parts of the internet, of a site, and of networks, and leaves some out.
+func TestRangesAsEnds(t *testing.T) {
+	e, findings := estate.Load(text.One("wendrik.yaml", strings.Replace(port, "tcp/443 from any, tcp/22", "tcp/443 from 198.51.100.0/24, tcp/443 from 10.212.7.0/24, tcp/22", 1)))
+	require.Empty(t, findings)
+	verdict := func(from Ends, to string) Verdict {
+		target, err := Find(e, to)
+		require.NoError(t, err)
+		flows, err := flow.Parse("tcp/443")
+		require.NoError(t, err)
+		return Ask(e, Question{From: *from.One, To: target, Flows: flows}).Verdict
+	}
+	ends := func(word string) Ends {
+		x, err := FindEnds(e, word)
+		require.NoError(t, err, word)
+		return x
+	}
+	for word, want := range map[string]Verdict{
+		"198.51.100.0/25": Open, "198.51.100.0/23": Partly, "203.0.114.0/24": Blocked, "10.212.7.0/25": Open, "10.212.0.0/16": Partly, "10.212.8.0/24": Blocked, "internet": Partly,
+	} {
+		assert.Equal(t, want, verdict(ends(word), "shop"), word)
+	}
+	assert.Equal(t, Blocked, verdict(ends("internet").Without(ends("198.51.100.0/24")), "shop"))
+	assert.Equal(t, Blocked, verdict(ends("quay").Without(ends("10.212.7.0/24")), "shop"))
+	assert.Equal(t, Open, verdict(ends("10.212.0.0/20").Without(ends("10.212.0.0/22")).Without(ends("10.212.8.0/21")).Without(ends("10.212.4.0/23")).Without(ends("10.212.6.0/24")), "shop"))
+	var names []string
+	for _, x := range ends("10.144.0.0/23").Without(ends("app")).Many {
+		names = append(names, x.Name)
+	}
+	assert.Equal(t, []string{"shop", "jump", "odd"}, names)
+	assert.True(t, ends("198.51.100.0/24").One.Means("internet", netip.MustParseAddr("198.51.100.9")))
+	assert.False(t, ends("198.51.100.0/24").One.Means("internet", netip.MustParseAddr("198.51.101.9")))
+	for word, want := range map[string]string{"172.16.0.0/12": "no workload, site or public address lies in", "10.0.0.0/8": "holds addresses of several", "10.144.0.1/24": "is no workload, site, network or address"} {
+		_, err := FindEnds(e, word)
+		require.Error(t, err, word)
+		assert.Contains(t, err.Error(), want, word)
 	}
 }

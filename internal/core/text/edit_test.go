@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 // at splits a path written with dots.
@@ -99,4 +100,64 @@ func TestApplyRefuses(t *testing.T) {
 		assert.Error(t, err, name)
 		assert.Empty(t, got, name)
 	}
+}
+
+// TestElements makes edits inside elements of lists, counted as they were before any of them.
+func TestElements(t *testing.T) {
+	const before = "a:\n  - {to: x, via: p}\n  - {to: y, via: q}\nb: [{to: x, via: p}, {to: y, via: q}]\n"
+	for _, c := range []struct {
+		edits []Edit
+		want  string
+	}{
+		{[]Edit{Set(Path{"a", "2"}, "via", Word("r"))}, "a:\n  - {to: x, via: p}\n  - {to: y, via: r}\nb: [{to: x, via: p}, {to: y, via: q}]\n"},
+		{[]Edit{Set(Path{"b", "1"}, "via", Word("r")), Set(Path{"b", "2"}, "only", Word("g"))}, "a:\n  - {to: x, via: p}\n  - {to: y, via: q}\nb: [{to: x, via: r}, {to: y, via: q, only: g}]\n"},
+		{[]Edit{RemoveNth(Path{"a"}, 1), Set(Path{"a", "2"}, "via", Word("r"))}, "a:\n  - {to: y, via: r}\nb: [{to: x, via: p}, {to: y, via: q}]\n"},
+	} {
+		after, _, err := One("p", before).First().Apply(c.edits)
+		require.NoError(t, err)
+		assert.Equal(t, c.want, after)
+	}
+	_, _, err := One("p", before).First().Apply([]Edit{Set(Path{"a", "3"}, "via", Word("r"))})
+	assert.Error(t, err, "there is no third one")
+	assert.Equal(t, "write  via: r  at number 2 of a", Set(Path{"a", "2"}, "via", Word("r")).String())
+}
+
+// TestFolded writes inside what another edit writes.
+func TestFolded(t *testing.T) {
+	group := Map(Field{"in", Words("x")}, Field{"out", Words()})
+	after, _, err := One("p", "n: {a: {}}\n").First().Apply([]Edit{
+		Set(Path{"n", "groups"}, "g", group), Add(Path{"n", "groups", "g", "in"}, Word("v")), Insert(Path{"n", "groups", "g", "in"}, 1, Word("w")),
+		Set(Path{"n", "groups", "g"}, "owner", Word("me")), Add(Path{"n", "groups", "g", "more", "deep"}, Word("z")),
+	})
+	require.NoError(t, err)
+	assert.Equal(t, "n: {a: {}, groups: {g: {in: [w, x, v], out: [], owner: me, more: {deep: [z]}}}}\n", after)
+}
+
+// TestLongEntries: what is long and has others inside it gets lines of its own, in brackets and outside, and what comes later
+// follows it.
+func TestLongEntries(t *testing.T) {
+	long := Map(Field{"range", Word("10.144.0.0/24")}, Field{"zone", Word("west-a")}, Field{"tier", Word("application")})
+	flat, _, err := One("p", "n: {x: 1}\n").First().Apply([]Edit{Set(Path{"n", "subnets"}, "one", long), Set(Path{"n", "subnets"}, "two", long), Set(Path{"n"}, "z", Word("2"))})
+	require.NoError(t, err)
+	assert.Equal(t, "n: {x: 1,\n    subnets: {\n      one: {range: 10.144.0.0/24, zone: west-a, tier: application},\n      two: {range: 10.144.0.0/24, zone: west-a, tier: application}},\n    z: 2}\n", flat)
+	more, _, err := One("p", flat).First().Apply([]Edit{Set(Path{"n", "subnets"}, "three", long)})
+	require.NoError(t, err)
+	assert.Contains(t, more, "application},\n      three: {range", "beside its like")
+	table := Map(Field{"subnets", Words("a")}, Field{"routes", List(long, long)})
+	block, _, err := One("p", "n:\n  x: 1\n").First().Apply([]Edit{Set(Path{"n"}, "table", table)})
+	require.NoError(t, err)
+	assert.Equal(t, "n:\n  x: 1\n  table:\n    subnets: [a]\n    routes:\n      - {range: 10.144.0.0/24, zone: west-a, tier: application}\n      - {range: 10.144.0.0/24, zone: west-a, tier: application}\n", block)
+}
+
+// TestFilesApply makes edits in the files where the things stand.
+func TestFilesApply(t *testing.T) {
+	s := NewFiles(nil)
+	s.Add("one", "a: {x: 1}\nhubs: {}\n")
+	s.Add("two", "b: {y: {z: 1}}\na: {w: 2}\n")
+	changed, err := s.Apply([]Edit{Set(Path{"b", "y"}, "z", Word("3")), Set(Path{"a"}, "w", Word("4")), Set(Path{"a"}, "new", Word("5")), Set(Path{"sites"}, "s", Word("6"))})
+	require.NoError(t, err)
+	require.Len(t, changed, 2)
+	assert.Equal(t, "a: {x: 1, new: 5}\nhubs: {}\nsites:\n  s: 6\n", changed[0].After)
+	assert.Equal(t, "b: {y: {z: 3}}\na: {w: 4}\n", changed[1].After)
+	assert.Equal(t, "b: {y: {z: 3}}\na: {w: 4}\n", s.With(changed).All()[1].Text)
 }

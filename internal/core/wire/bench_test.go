@@ -1,0 +1,45 @@
+package wire
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"wendrik/internal/core/carve"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/text"
+)
+
+// BenchmarkWire wires statements of three sizes, the last of 1,000 networks, 6,000 subnets and 100,000 workloads, beside
+// reading the same text.
+func BenchmarkWire(b *testing.B) {
+	for _, n := range []int{10, 100, 1000} {
+		var x strings.Builder
+		x.WriteString("wendrik: 1\nprofile: zonal\nregions: {west: [west-a, west-b]}\nspace: {west: {block: 10.0.0.0/8, region: west}}\npatterns:\n  service: {tiers: {web: {access: public, hosts: 20}, app: {access: outbound, hosts: 60}, data: {access: closed, hosts: 20}}}\nnetworks:\n")
+		for i := range n {
+			fmt.Fprintf(&x, "  n%d: {pattern: service, region: west, from: west, size: /21}\n", i)
+		}
+		x.WriteString("workloads:\n")
+		for i := range n {
+			fmt.Fprintf(&x, "  w%d: {in: n%d/app, count: 100}\n", i, i)
+		}
+		e, _ := estate.Load(text.One("p", x.String()))
+		e, findings, err := e.With(carve.Estate(e).Changes)
+		if err != nil || len(findings) > 0 {
+			b.Fatal(err, findings)
+		}
+		content := e.Plan.Files.First().Text
+		b.Run(fmt.Sprintf("%d networks, read", n), func(b *testing.B) {
+			for b.Loop() {
+				estate.Load(text.One("p", content))
+			}
+		})
+		b.Run(fmt.Sprintf("%d networks, wired", n), func(b *testing.B) {
+			for b.Loop() {
+				if w := Estate(e); len(w.Changes) == 0 {
+					b.Fatal("nothing to wire")
+				}
+			}
+		})
+	}
+}

@@ -1,0 +1,109 @@
+package wire
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/text"
+)
+
+// This file leads packets to what networks are joined to: peers, what is behind hubs, and sites.
+
+// joined is a route to what a network is joined to, by name.
+type joined struct {
+	to, via string
+	ranges  []netip.Prefix
+}
+
+// joins are the routes to peers, to what is behind hubs, and to sites that a network needs.
+func joins(n *estate.Network) []joined {
+	all := allJoins(n)
+	return slices.DeleteFunc(slices.Clone(all), func(j joined) bool { return inTheWay(n, j, all) != "" })
+}
+
+func allJoins(n *estate.Network) []joined {
+	var all []joined
+	add := func(to, via string, ranges []netip.Prefix) {
+		if len(ranges) > 0 && !slices.ContainsFunc(all, func(j joined) bool { return j.to == to }) {
+			all = append(all, joined{to, via, ranges})
+		}
+	}
+	for _, p := range n.Peerings {
+		if !n.Profile.PeerRoutes {
+			add(p.Far(n).Name, p.Name, p.Far(n).Ranges)
+		}
+	}
+	for _, a := range n.Attachments {
+		for _, o := range a.Hub.Attachments {
+			if o.Network != n {
+				add(o.To().ID(), a.Hub.Name, o.Ranges())
+			}
+		}
+	}
+	for _, s := range n.Links {
+		add(s.Name, s.Name, s.Ranges)
+	}
+	return all
+}
+
+// inTheWay is whose range overlaps that of something joined, so that a route to it would lead the packets of the other
+// astray; empty for nobody's.
+func inTheWay(n *estate.Network, j joined, all []joined) string {
+	overlap := func(p netip.Prefix) bool {
+		return slices.ContainsFunc(j.ranges, func(q netip.Prefix) bool { return p.Overlaps(q) })
+	}
+	if slices.ContainsFunc(n.Ranges, overlap) {
+		return "network " + n.Name
+	}
+	for _, o := range all {
+		if o.to != j.to && slices.ContainsFunc(o.ranges, overlap) {
+			return o.to
+		}
+	}
+	for _, t := range n.Tables {
+		for _, r := range t.Routes {
+			if r.Origin == estate.ByHand && r.To.Bits() > 0 && overlap(r.To) && r.ViaName() != j.via {
+				return "what table " + t.ID() + " leads to " + r.ViaName()
+			}
+		}
+	}
+	return ""
+}
+
+// hub has each table of a hub learn who is attached, where it learns nobody and leads nowhere.
+func (w *wirer) hub(h *estate.Hub) {
+	var all []string
+	for _, a := range h.Attachments {
+		all = append(all, a.To().ID())
+	}
+	for _, t := range h.Tables {
+		if len(t.Plan.Learns) == 0 && len(t.Plan.Routes) == 0 && len(all) > 1 {
+			w.add(fmt.Sprintf("table %s of hub %s has no routes", t.Name, h.Name), text.Set(t.Place(), "learns", text.Words(all...)))
+		}
+	}
+}
+
+// site has a site know the networks that it is joined to.
+func (w *wirer) site(s *estate.Site) {
+	var lacks []string
+	need := func(n *estate.Network) {
+		if len(n.Ranges) > 0 && !slices.ContainsFunc(n.Ranges, func(p netip.Prefix) bool { return s.KnowsOf(p.Addr()) }) && !slices.Contains(lacks, n.Name) {
+			lacks = append(lacks, n.Name)
+		}
+	}
+	if s.Link != nil {
+		need(s.Link)
+	}
+	for _, a := range s.Attachments {
+		for _, o := range a.Hub.Attachments {
+			if o.Network != nil {
+				need(o.Network)
+			}
+		}
+	}
+	for _, name := range lacks {
+		w.add(fmt.Sprintf("site %s has no route to network %s, which it is joined to", s.Name, name), text.Add(s.Place().To("knows"), text.Word(name)))
+	}
+}

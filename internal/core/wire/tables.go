@@ -1,0 +1,186 @@
+package wire
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
+)
+
+// This file gives subnets the tables that their access asks for.
+
+// tables gives the subnets of the tiers of one access a table that leads where that says: one for all, or of outbound
+// tiers with a NAT gateway in each zone, one for each.
+func (w *wirer) tables(x *wanted, access string) {
+	n := x.n
+	fresh := map[string][]string{} // by zone, what a new table is for
+	var order []string
+	for _, t := range x.of[access] {
+		whole := true
+		for _, s := range t.Subnets {
+			whole = whole && s.ByDefault
+		}
+		for _, s := range t.Subnets {
+			zone := ""
+			if access == "outbound" && len(x.nats) > 1 {
+				zone = n.PlaceOf(s)
+			}
+			if !s.ByDefault {
+				w.routesOf(x, s, access, zone)
+				continue
+			}
+			if like := sibling(s, zone); like != nil {
+				w.add(fmt.Sprintf("subnet %s is named by no table, and others of its tier have table %s", s.ID(), like.Name), text.Add(like.Place().To("subnets"), text.Word(s.Name)))
+				continue
+			}
+			word := s.Name
+			if zone == "" && whole {
+				word = t.Name
+			}
+			if _, known := fresh[zone]; !known {
+				order = append(order, zone)
+			}
+			if !slices.Contains(fresh[zone], word) {
+				fresh[zone] = append(fresh[zone], word)
+			}
+		}
+	}
+	for _, zone := range order {
+		name := access
+		if zone != "" {
+			name += "-" + short(n, zone)
+		}
+		var routes []text.Value
+		for _, r := range w.defaults(x, access, zone, x.of[access]) {
+			routes = append(routes, route(r.to.String(), r.via))
+		}
+		stands := map[string]bool{}
+		for _, r := range n.Main.Routes { // where what was on the main table went by its routes, it still does
+			what := r.Name
+			if what == "" {
+				what = r.To.String()
+			}
+			if r.Origin == estate.ByHand && r.To.Bits() > 0 && !stands[what] {
+				stands[what] = true
+				routes = append(routes, route(what, r.ViaName()))
+			}
+		}
+		for _, r := range joins(n) {
+			over := slices.ContainsFunc(n.Main.Routes, func(o *estate.Route) bool { return o.Origin == estate.ByHand && slices.Contains(r.ranges, o.To) })
+			if !over && !stands[r.to] {
+				routes = append(routes, route(r.to, r.via))
+			}
+		}
+		table := text.Map(text.Field{Key: "subnets", Value: text.Words(fresh[zone]...)}, text.Field{Key: "routes", Value: text.List(routes...)})
+		// A table that an earlier run has written is found by its name, and gets the subnets that came since.
+		if at := slices.IndexFunc(n.Tables, func(t *estate.Table) bool { return t.Name == name && t.Plan != nil }); at >= 0 {
+			var edits []text.Edit
+			for _, s := range fresh[zone] {
+				edits = append(edits, text.Add(n.Tables[at].Place().To("subnets"), text.Word(s)))
+			}
+			w.add(fmt.Sprintf("%s of network %s have no table of their own", phrase.And(fresh[zone]), n.Name), edits...)
+			continue
+		}
+		w.add(fmt.Sprintf("the %s tiers of network %s have no table of their own", access, n.Name), text.Set(n.Place().To("tables"), x.free(name), table))
+	}
+}
+
+// sibling is the table of another subnet of a subnet's tier, in its zone where tables are by zone; nil when none has one.
+func sibling(s *estate.Subnet, zone string) *estate.Table {
+	for _, o := range s.Tier.Subnets {
+		if !o.ByDefault && (zone == "" || s.Network.PlaceOf(o) == zone) {
+			return o.Table
+		}
+	}
+	return nil
+}
+
+func route(to, via string) text.Value {
+	return text.Map(text.Field{Key: "to", Value: text.Word(to)}, text.Field{Key: "via", Value: text.Word(via)})
+}
+
+// leads is a route that is wanted.
+type leads struct {
+	to  netip.Prefix
+	via string
+}
+
+// defaults are the default routes that an access wants.
+func (w *wirer) defaults(x *wanted, access, zone string, tiers []*estate.Tier) []leads {
+	var all []leads
+	nat := x.nats[zone]
+	six := x.hasSix(tiers)
+	switch access {
+	case "public":
+		if x.front != nil && !(x.front.Born && x.n.Profile.DefaultRoute) {
+			all = append(all, leads{everywhere[false], x.front.Name})
+			if six {
+				all = append(all, leads{everywhere[true], x.front.Name})
+			}
+		}
+	case "outbound":
+		switch {
+		case x.n.Profile.NATServes && x.front != nil && !(x.front.Born && x.n.Profile.DefaultRoute):
+			all = append(all, leads{everywhere[false], x.front.Name})
+		case nat != nil:
+			all = append(all, leads{everywhere[false], nat.Name})
+		}
+		if six && x.six != nil {
+			all = append(all, leads{everywhere[true], x.six.Name})
+		}
+	case "closed":
+		if x.n.Profile.DefaultRoute { // where a network is born with a way out
+			all = append(all, leads{everywhere[false], plan.Blackhole}, leads{everywhere[true], plan.Blackhole})
+		}
+	}
+	return all
+}
+
+// routesOf adds what the table of a subnet lacks, and tells what in it contradicts the access.
+func (w *wirer) routesOf(x *wanted, s *estate.Subnet, access, zone string) {
+	t := s.Table
+	want := w.defaults(x, access, zone, []*estate.Tier{s.Tier})
+	for _, six := range []bool{false, true} {
+		all := everywhere[six]
+		var has *estate.Route
+		for _, r := range t.Routes {
+			if r.To == all && r.Origin == estate.ByHand {
+				has = r
+			}
+		}
+		i := slices.IndexFunc(want, func(l leads) bool { return l.to == all })
+		switch {
+		case has == nil && i < 0:
+		case has == nil:
+			w.once(fmt.Sprintf("table %s is for tier %s, which is %s", t.ID(), s.Tier.Name, access), text.Add(t.Place().To("routes"), route(all.String(), want[i].via)))
+		case has.Via == estate.Blackhole && access == "closed":
+		case i < 0 && access == "closed":
+			w.against(has.At, t.Place(), "take the route out, or write another access", "tier %s is closed, and table %s leads %s to %s", s.Tier.ID(), t.ID(), all, has.ViaName())
+		case access == "outbound" && has.ToInternet() != nil && !x.n.Profile.NATServes:
+			w.against(has.At, t.Place(), "lead it to a NAT gateway, or to an egress gateway for IPv6, or write  access: public", "tier %s is outbound, and table %s leads %s straight to the internet", s.Tier.ID(), t.ID(), all)
+		case access == "public" && has.ToInternet() == nil:
+			w.against(has.At, t.Place(), "lead it to the internet gateway, or write another access", "tier %s is public, and table %s leads %s to %s", s.Tier.ID(), t.ID(), all, has.ViaName())
+		}
+	}
+	for _, r := range joins(x.n) {
+		if !slices.ContainsFunc(t.Routes, func(o *estate.Route) bool {
+			return o.Origin == estate.ByHand && (o.Name == r.to || slices.Contains(r.ranges, o.To))
+		}) {
+			w.once(fmt.Sprintf("table %s has no route to %s, which %s joins to network %s", t.ID(), r.to, r.via, x.n.Name), text.Add(t.Place().To("routes"), route(r.to, r.via)))
+		}
+	}
+}
+
+// once adds a change that is not there yet: two subnets may have one table.
+func (w *wirer) once(why string, e text.Edit) {
+	for _, c := range w.Changes {
+		if len(c.Edits) == 1 && c.Edits[0].String() == e.String() {
+			return
+		}
+	}
+	w.add(why, e)
+}
