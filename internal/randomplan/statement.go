@@ -127,7 +127,7 @@ func Statement(rng *rand.Rand) string {
 	line("expect:")
 	for range 2 + rng.IntN(4) {
 		n, m := rng.IntN(3), rng.IntN(3)
-		line("  - %s on %s", pick(fmt.Sprintf("n%d/app reaches store%d", n, m), fmt.Sprintf("internet reaches shop%d", n), fmt.Sprintf("jobs%d reaches internet", n), fmt.Sprintf("quay reaches store%d", 0), fmt.Sprintf("n%d/web reaches n%d/app", n, m)), pick("tcp/443", "udp/514", "tcp/5432"))
+		line("  - %s on %s", pick(fmt.Sprintf("n%d/app reaches store%d", n, m), fmt.Sprintf("internet reaches shop%d", n), fmt.Sprintf("jobs%d reaches internet", n), fmt.Sprintf("quay reaches store%d", 0), fmt.Sprintf("n%d/web reaches n%d/app", n, m)), pick("tcp/443", "udp/514", "tcp/8443"))
 	}
 	return b.String()
 }

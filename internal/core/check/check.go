@@ -53,11 +53,17 @@ var Rules = []Rule{
 	sitesWithoutWayBack,
 	strandedNATs,
 	natLoops,
+	oneFamily,
 	idlePublic,
+	idlePeering,
+	idleAttachment,
 	idle,
 	emptyGroups,
 	unreachableServers,
 	shadowed,
+	needless,
+	wideOpen,
+	openPort,
 }
 
 // Run runs the rules of some topics on an estate, of all when none is given, and gives the findings in the order of

@@ -374,46 +374,74 @@ var idle = Rule{"idle", Guards, "A list or a table that no subnet has.", func(r 
 	}
 }}
 
-var emptyGroups = Rule{"empty-group", Guards, "A rule that names a group without members, and so matches nothing.", func(r *run) {
+var idlePeering = Rule{"idle-peering", Wiring, "A peering that stands, and that no route leads over.", func(r *run) {
+	used := map[estate.Object]bool{}
 	for _, n := range r.Networks {
-		for _, g := range n.Groups {
-			for _, x := range slices.Concat(g.In, g.Out) {
-				if x.Group != nil && len(x.Group.Members) == 0 {
-					r.report(diag.Warning, x.At, g.Place(), fmt.Sprintf("put workloads into group %s, or take the rule out", x.Group.Name),
-						"the rule  %s  matches nothing, because group %s has no members", x.Text, x.Group.Name)
-				}
+		for _, t := range n.Tables {
+			for _, x := range slices.Concat(t.Routes, t.Some) {
+				used[x.Via] = true
+			}
+		}
+	}
+	for _, p := range r.Peerings {
+		if p.Stands() && !used[p] {
+			r.report(diag.Warning, p.At(), p.Place(), fmt.Sprintf("lead routes of network %s and of network %s over it, or take it out", p.Between[0].Name, p.Between[1].Name),
+				"no route leads over peering %s", p.Name)
+		}
+	}
+}}
+
+var idleAttachment = Rule{"idle-attachment", Wiring, "A network or site attached to a hub of which no table leads anything to it.", func(r *run) {
+	for _, h := range r.Hubs {
+		used := map[estate.Object]bool{}
+		for _, t := range h.Tables {
+			for _, x := range t.Routes {
+				used[x.Via] = true
+			}
+		}
+		for _, a := range h.Attachments {
+			if to := a.To(); !used[to] && len(a.Ranges()) > 0 {
+				r.report(diag.Warning, a.At, h.Place().To("attach", to.ID()), fmt.Sprintf("write  learns: [%s]  in the tables of those that are to reach it, or detach it", to.ID()),
+					"no table of hub %s leads anything to %s %s, which is attached to it", h.Name, to.Kind(), to.ID())
 			}
 		}
 	}
 }}
 
-var shadowed = Rule{"shadowed-rule", Guards, "A rule of a list that nothing gets to, because one before it decides.", func(r *run) {
+var oneFamily = Rule{"one-family", Wiring, "A table with a default route for one family only, where a public or outbound tier has addresses of both.", func(r *run) {
 	for _, n := range r.Networks {
-		for _, l := range n.Lists {
-			for _, rules := range [][]estate.Rule{l.In, l.Out} {
-				for i, x := range rules {
-					if j := slices.IndexFunc(rules[:i], func(y estate.Rule) bool { return covers(y, x) }); j >= 0 {
-						r.report(diag.Warning, x.At, l.Place(), "take it out, or move it up",
-							"nothing gets to the rule  %s,  because line %d has decided already:  %s", x.Text, rules[j].At.Line(), rules[j].Text)
-					}
+		told := map[*estate.Table]bool{}
+		for _, s := range n.Subnets {
+			if s.Tier == nil || s.Tier.Plan.Access.Value != "public" && s.Tier.Plan.Access.Value != "outbound" || told[s.Table] {
+				continue
+			}
+			have, out := families(s.Ranges), map[bool]bool{}
+			for _, x := range slices.Concat(s.Table.Routes, s.Table.Some) {
+				if x.To.Bits() == 0 {
+					out[x.To.Addr().Is4()] = true // one into a blackhole is meant
 				}
 			}
+			if !have[true] || !have[false] || out[true] == out[false] {
+				continue
+			}
+			told[s.Table] = true
+			lacks, all := "IPv6", "::/0"
+			if out[false] {
+				lacks, all = "IPv4", "0.0.0.0/0"
+			}
+			r.report(diag.Warning, s.At(), s.Place(), fmt.Sprintf("lead %s to a gateway, or to blackhole, in table %s", all, s.Table.ID()),
+				"tier %s is %s, and table %s of its subnet %s has no default route of %s", s.Tier.ID(), s.Tier.Plan.Access.Value, s.Table.ID(), s.Name, lacks)
 		}
 	}
 }}
 
-// covers reports whether one rule matches all that another does.
-func covers(a, b estate.Rule) bool {
-	if a.Peer.Group != "" || b.Peer.Group != "" || !a.Flows.Covers(b.Flows) {
-		return false
+// families says of which families ranges are: true for IPv4, false for IPv6.
+func families(ranges []netip.Prefix) map[bool]bool {
+	have := map[bool]bool{}
+	for _, x := range ranges {
+		have[x.Addr().Is4()] = true
 	}
-	ranges := func(p plan.Peer) address.Set {
-		if p.Any {
-			return address.All()
-		}
-		return address.SetOf(p.Range)
-	}
-	return ranges(a.Peer).Covers(ranges(b.Peer))
+	return have
 }
 
 // publicAt is where the plan gives a workload its public address.

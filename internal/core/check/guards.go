@@ -1,0 +1,155 @@
+package check
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/phrase"
+)
+
+// sensitive are the ports for logins and databases, with the names of the IANA registry of service names and port numbers.
+var sensitive = []struct {
+	name string
+	port uint16
+}{
+	{"ssh", 22}, {"telnet", 23}, {"exec", 512}, {"login", 513}, {"shell", 514}, {"ms-wbt-server", 3389}, {"rfb", 5900}, {"wsman", 5985}, {"wsmans", 5986},
+	{"ms-sql-s", 1433}, {"mysql", 3306}, {"postgresql", 5432}, {"redis", 6379},
+}
+
+var emptyGroups = Rule{"empty-group", Guards, "A rule that names a group without members, and so matches nothing.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, g := range n.Groups {
+			for _, x := range slices.Concat(g.In, g.Out) {
+				if x.Group != nil && len(x.Group.Members) == 0 {
+					r.report(diag.Warning, x.At, g.Place(), fmt.Sprintf("put workloads into group %s, or take the rule out", x.Group.Name),
+						"the rule  %s  matches nothing, because group %s has no members", x.Text, x.Group.Name)
+				}
+			}
+		}
+	}
+}}
+
+var shadowed = Rule{"shadowed-rule", Guards, "A rule of a list that nothing gets to, because one before it decides.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, l := range n.Lists {
+			for _, rules := range [][]estate.Rule{l.In, l.Out} {
+				for i, x := range rules {
+					if j := slices.IndexFunc(rules[:i], func(y estate.Rule) bool { return covers(y, x) }); j >= 0 {
+						r.report(diag.Warning, x.At, l.Place(), "take it out, or move it up",
+							"nothing gets to the rule  %s,  because line %d has decided already:  %s", x.Text, rules[j].At.Line(), rules[j].Text)
+					}
+				}
+			}
+		}
+	}
+}}
+
+var wideOpen = Rule{"wide-open", Guards, "A rule of a group that lets everything in from everywhere.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, g := range n.Groups {
+			for _, x := range g.In {
+				if everywhere(x) && x.Flows.Covers(flow.Any()) {
+					r.report(diag.Warning, x.At, g.Place().To("in"), "name the flows that its members serve, and who asks for them", "group %s lets everything in from everywhere:  %s", g.ID(), x.Text)
+				}
+			}
+		}
+	}
+}}
+
+var openPort = Rule{"open-port", Guards, "A group that lets the whole internet in on a port for logins or databases, of a workload that the internet gets to.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, g := range n.Groups {
+			i := slices.IndexFunc(g.Members, exposed)
+			if i < 0 {
+				continue
+			}
+			for _, x := range g.In {
+				if !everywhere(x) || x.Flows.Covers(flow.Any()) {
+					continue
+				}
+				var open []string
+				for _, p := range sensitive {
+					if x.Flows.Covers(flow.Ports(p.port, p.port).Intersect(tcp)) {
+						open = append(open, fmt.Sprintf("%s (tcp/%d)", p.name, p.port))
+					}
+				}
+				if len(open) > 0 {
+					r.report(diag.Warning, x.At, g.Place().To("in"), "name the ranges or the group that it is for", "group %s lets the whole internet in on %s, and the internet gets to workload %s", g.ID(), phrase.And(open), g.Members[i].Name)
+				}
+			}
+		}
+	}
+}}
+
+var tcp = func() flow.Set {
+	s, err := flow.Parse("tcp")
+	if err != nil {
+		panic(err)
+	}
+	return s
+}()
+
+// everywhere reports whether a rule is for every address of a family.
+func everywhere(x estate.Rule) bool {
+	return x.Peer.Any || x.Peer.Range.IsValid() && x.Peer.Range.Bits() == 0
+}
+
+// exposed reports whether the internet gets to a workload, as far as routes decide.
+func exposed(w *estate.Workload) bool {
+	if w.Subnet == nil || !leadsOut(w.Subnet.Table, true) {
+		return false
+	}
+	return len(w.Public) > 0 || slices.ContainsFunc(w.Addrs, func(a netip.Addr) bool { return a.Is6() && !a.IsPrivate() })
+}
+
+var needless = Rule{"needless-rule", Guards, "A rule of a group that a wider one of the same group, or the same one before it, makes needless.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, g := range n.Groups {
+			for _, rules := range [][]estate.Rule{g.In, g.Out} {
+				for i := 0; i < len(rules); {
+					x, last := rules[i], i+1
+					for last < len(rules) && rules[last].Nth == x.Nth {
+						last++
+					}
+					var by []string // for each range that the rule stands for, the rule that lets it in
+					for _, part := range rules[i:last] {
+						j := slices.IndexFunc(rules, func(y estate.Rule) bool {
+							return y.Nth != part.Nth && covers(y, part) && (y.Nth < part.Nth || !covers(part, y))
+						})
+						if j < 0 {
+							break
+						}
+						if !slices.Contains(by, rules[j].Text) {
+							by = append(by, rules[j].Text)
+						}
+						i++
+					}
+					if i == last {
+						r.report(diag.Warning, x.At, g.Place(), "take it out", "the rule  %s  of group %s is needless beside  %s", x.Text, g.ID(), strings.Join(by, ",  "))
+					}
+					i = last
+				}
+			}
+		}
+	}
+}}
+
+// covers reports whether one rule matches all that another does.
+func covers(a, b estate.Rule) bool {
+	switch {
+	case !a.Flows.Covers(b.Flows):
+		return false
+	case a.Peer.Any:
+		return true
+	case a.Peer.Group != "" || b.Peer.Group != "":
+		return a.Group != nil && a.Group == b.Group
+	case b.Peer.Any:
+		return false // a range is of one family
+	}
+	return a.Peer.Range.Bits() <= b.Peer.Range.Bits() && a.Peer.Range.Contains(b.Peer.Range.Addr())
+}
