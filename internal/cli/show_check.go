@@ -57,7 +57,7 @@ const maxChecked = 100
 
 func (c *call) checkedText(r *checked) {
 	errors, warnings := r.count(diag.Error), r.count(diag.Warning)
-	held := fmt.Sprintf("%d of %s hold", r.holding(), phrase.Count(len(r.expected), "expectation"))
+	held := fmt.Sprintf("%d of %s %s", r.holding(), phrase.Count(len(r.expected), "expectation"), map[bool]string{true: "holds", false: "hold"}[len(r.expected) == 1])
 	if waiting := r.waiting(); waiting > 0 {
 		held += fmt.Sprintf(", %d cannot be tried yet", waiting)
 	}

@@ -54,6 +54,8 @@ var Rules = []Rule{
 	strandedNATs,
 	natLoops,
 	oneFamily,
+	otherZone,
+	oneZone,
 	idlePublic,
 	idlePeering,
 	idleAttachment,

@@ -11,7 +11,6 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/overlap"
 	"wendrik/internal/core/phrase"
-	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
 
@@ -334,80 +333,6 @@ func (r *run) straightOut(s *estate.Subnet, x *estate.Route) (what, fix string) 
 	return fmt.Sprintf("no NAT gateway serves subnet %s, so nothing of it gets out", s.ID()), fmt.Sprintf("let a NAT gateway serve subnet %s", s.Name)
 }
 
-var idlePublic = Rule{"idle-public", Wiring, "A workload with a public address in a subnet without a route to an internet gateway.", func(r *run) {
-	for _, w := range r.Workloads {
-		// Where packets come back into the network and look into a table, that may lead them out.
-		if len(w.Public) > 0 && w.Subnet != nil && !leadsOut(w.Subnet.Table, true) && len(w.Subnet.Network.Doors()) == 0 {
-			r.report(diag.Warning, publicAt(w), w.Place().To("public"), fmt.Sprintf("lead a default route of %s to an internet gateway, or take the address out", w.Subnet.Table.Place()),
-				"workload %s has the public address %s, and the table of its subnet %s has no route to an internet gateway", w.Name, address.Word(w.Public[0]), w.Subnet.ID())
-		}
-	}
-}}
-
-var idle = Rule{"idle", Guards, "A list or a table that no subnet has.", func(r *run) {
-	taken := map[*plan.Pattern]bool{}
-	for _, n := range r.Networks {
-		for _, p := range n.Plan.Patterns {
-			taken[p] = true
-		}
-	}
-	for _, p := range r.Plan.Patterns {
-		if !taken[p] {
-			r.report(diag.Warning, p.Name.At, text.Path{"patterns", p.Name.Value}, fmt.Sprintf("write  pattern: %s  at a network, or take it out", p.Name.Value), "no network takes pattern %s", p.Name.Value)
-		}
-	}
-	for _, n := range r.Networks {
-		guarded := map[*estate.List]bool{}
-		for _, s := range n.Subnets {
-			guarded[s.List] = true
-		}
-		for _, l := range n.Lists {
-			if !guarded[l] && len(l.Plan.Subnets) == 0 { // those of a tier may yet come
-				r.report(diag.Warning, l.At(), l.Place(), "name subnets in it, or take it out", "list %s guards no subnet", l.ID())
-			}
-		}
-		for _, t := range n.Tables {
-			if t.Plan != nil && !t.Main && len(t.Subnets) == 0 && len(n.Subnets) > 0 && !t.HasDoor() {
-				r.report(diag.Warning, t.At(), t.Place(), "name subnets in it, or take it out", "table %s is for no subnet, and nothing that comes into the network looks into it", t.ID())
-			}
-		}
-	}
-}}
-
-var idlePeering = Rule{"idle-peering", Wiring, "A peering that stands, and that no route leads over.", func(r *run) {
-	used := map[estate.Object]bool{}
-	for _, n := range r.Networks {
-		for _, t := range n.Tables {
-			for _, x := range slices.Concat(t.Routes, t.Some) {
-				used[x.Via] = true
-			}
-		}
-	}
-	for _, p := range r.Peerings {
-		if p.Stands() && !used[p] {
-			r.report(diag.Warning, p.At(), p.Place(), fmt.Sprintf("lead routes of network %s and of network %s over it, or take it out", p.Between[0].Name, p.Between[1].Name),
-				"no route leads over peering %s", p.Name)
-		}
-	}
-}}
-
-var idleAttachment = Rule{"idle-attachment", Wiring, "A network or site attached to a hub of which no table leads anything to it.", func(r *run) {
-	for _, h := range r.Hubs {
-		used := map[estate.Object]bool{}
-		for _, t := range h.Tables {
-			for _, x := range t.Routes {
-				used[x.Via] = true
-			}
-		}
-		for _, a := range h.Attachments {
-			if to := a.To(); !used[to] && len(a.Ranges()) > 0 {
-				r.report(diag.Warning, a.At, h.Place().To("attach", to.ID()), fmt.Sprintf("write  learns: [%s]  in the tables of those that are to reach it, or detach it", to.ID()),
-					"no table of hub %s leads anything to %s %s, which is attached to it", h.Name, to.Kind(), to.ID())
-			}
-		}
-	}
-}}
-
 var oneFamily = Rule{"one-family", Wiring, "A table with a default route for one family only, where a public or outbound tier has addresses of both.", func(r *run) {
 	for _, n := range r.Networks {
 		told := map[*estate.Table]bool{}
@@ -444,13 +369,49 @@ func families(ranges []netip.Prefix) map[bool]bool {
 	return have
 }
 
-// publicAt is where the plan gives a workload its public address.
-func publicAt(w *estate.Workload) text.Pos {
-	switch {
-	case len(w.Plan.Public) > 0:
-		return w.Plan.Public[0].At
-	case w.Plan.Assigned.Given():
-		return w.Plan.Assigned.At
+var otherZone = Rule{"other-zone", Wiring, "A subnet that leaves by the NAT gateway of another zone, where its own zone has one or is to have one.", func(r *run) {
+	for _, n := range r.Networks {
+		own := map[string]*estate.Gateway{}
+		for _, g := range n.NATs() {
+			if g.In != nil && own[n.PlaceOf(g.In)] == nil {
+				own[n.PlaceOf(g.In)] = g
+			}
+		}
+		for _, s := range n.Subnets {
+			zone := n.PlaceOf(s)
+			if zone == "" || own[zone] == nil && n.Plan.NAT.Value != "per-zone" {
+				continue
+			}
+			for _, x := range s.Table.Routes {
+				g, is := x.Via.(*estate.Gateway)
+				if !is || x.To.Bits() > 0 || g.In == nil || n.PlaceOf(g.In) == zone {
+					continue
+				}
+				fix := fmt.Sprintf("put a NAT gateway into a public subnet of zone %s, and lead the default route of %s to it", zone, s.Name)
+				if own[zone] != nil {
+					fix = fmt.Sprintf("lead the default route of %s to NAT gateway %s", s.Name, own[zone].Name)
+				}
+				r.report(diag.Warning, s.At(), s.Place(), fix, "subnet %s is in zone %s and leaves by NAT gateway %s of zone %s", s.ID(), zone, g.Name, n.PlaceOf(g.In))
+			}
+		}
 	}
-	return w.At()
-}
+}}
+
+var oneZone = Rule{"one-zone", Wiring, "A balancer whose targets are all in one zone, where its network has more.", func(r *run) {
+	for _, w := range r.Workloads {
+		if len(w.Targets) == 0 || w.Subnet == nil || len(w.Targets) < len(w.Plan.Targets) {
+			continue // some of its targets have no place yet
+		}
+		zones, all := map[string]bool{}, map[string]bool{}
+		for _, t := range w.Targets {
+			n := t.Subnet.Network
+			zones[n.PlaceOf(t.Subnet)] = true
+			for _, s := range n.Subnets {
+				all[n.PlaceOf(s)] = true
+			}
+		}
+		if zone := w.Targets[0].Subnet.Zone; len(zones) == 1 && len(all) > 1 && zone != "" {
+			r.report(diag.Warning, w.Plan.Targets[0].At, w.Place().To("targets"), "name workloads in other zones as well", "%s hands flows on to workloads in zone %s alone", w.Name, zone)
+		}
+	}
+}}
