@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"encoding/csv"
 	"encoding/json"
 	"encoding/xml"
 	"fmt"
@@ -133,4 +134,15 @@ func TestJUnit(t *testing.T) {
 	write(t, folder, text)
 	assert.Equal(t, 0, run(t, folder, "", "check", "-only", "expect").status)
 	assert.NotContains(t, run(t, folder, "", "check").out, "left-on-main-table")
+}
+
+// TestCSVHasAHeaderForEachColumn: a reader of CSV refuses rows that are longer or shorter than the header.
+func TestCSVHasAHeaderForEachColumn(t *testing.T) {
+	folder := demo(t)
+	for _, command := range []string{"space", "space -in booking", "carve", "overlaps", "check", "grid -by networks", "grid -from internet"} {
+		out := run(t, folder, "", append(strings.Fields(command), "-format", "csv")...)
+		rows, err := csv.NewReader(strings.NewReader(out.out)).ReadAll()
+		assert.NoError(t, err, command)
+		assert.Greater(t, len(rows), 1, command)
+	}
 }

@@ -168,20 +168,23 @@ func reasons(r *carve.Result) *sheet {
 	return t
 }
 
-// forScreen leaves out what makes the rows of IPv6 too wide for a screen: every subnet is a /64 and has all of it.
+// forScreen leaves out what makes the rows too wide for a screen: of IPv6, every subnet is a /64 and has all of it.
 func forScreen(t *sheet) *sheet {
 	for _, row := range t.rows {
 		if strings.Contains(row[4], ":") {
 			row[5], row[6], row[7] = "2^64", "", ""
 		}
 	}
+	for range 3 { // the addresses of the router, the resolver and the DHCP server are for csv, md and json
+		t.without(8)
+	}
 	return t
 }
 
 func carveSheet(r *carve.Result, all bool) *sheet {
-	t := &sheet{header: []string{"network", "subnet", "tier", "zone", "range", "usable", "first", "last", "state"}, right: map[int]bool{5: true}, wrap: -1,
+	t := &sheet{header: []string{"network", "subnet", "tier", "zone", "range", "usable", "first", "last", "router", "resolver", "dhcp server", "state"}, right: map[int]bool{5: true}, wrap: -1,
 		paint: func(column int, cell string) pretty.Colors {
-			if column == 8 && cell == string(carve.New) {
+			if cell == string(carve.New) && column >= 8 { // the last column, with the servers' addresses before it or without
 				return fine
 			}
 			return nil
