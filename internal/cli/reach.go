@@ -200,18 +200,17 @@ func (c *reachCall) one(a *reach.Answer, format string) (reach.Verdict, error) {
 		fixed = repair.Of(c.e, a)
 		a.Blockers = fixed.Causes
 	}
-	if format == "json" {
+	switch format {
+	case "json":
 		if err := c.json(reachJSON(a, fixed, c.e.Plan.Files)); err != nil {
 			return a.Verdict, err
 		}
-		return a.Verdict, c.fixes(fixed, false)
-	}
-	if format == "md" {
+	case "md":
 		c.reachedMarkdown(a, fixed)
-		return a.Verdict, c.fixes(fixed, false)
+	default:
+		c.reached(a, fixed)
 	}
-	c.reached(a, fixed)
-	return a.Verdict, c.fixes(fixed, true)
+	return a.Verdict, c.fixes(fixed, format == "text")
 }
 
 // many answers for every pair of two ends of which one at least is many.
@@ -231,21 +230,17 @@ func (c *reachCall) many(from, to reach.Ends, asked flow.Set, format string) (re
 	if s.Verdict != reach.Open && len(c.e.Workloads) <= maxTried && len(s.Parts) <= maxParts {
 		fixed = repair.OfMany(c.e, s)
 	}
-	if format == "json" {
+	switch format {
+	case "json":
 		if err := c.json(surveyJSON(s, fixed, c.e.Plan.Files)); err != nil {
 			return s.Verdict, err
 		}
-		return s.Verdict, c.fixes(fixed, false)
-	}
-	if format == "md" {
+	case "md":
 		c.surveyedMarkdown(s, fixed)
-		return s.Verdict, c.fixes(fixed, false)
+	default:
+		c.surveyed(s, fixed)
 	}
-	c.surveyed(s, fixed)
-	if err := c.fixes(fixed, true); err != nil {
-		return s.Verdict, err
-	}
-	return s.Verdict, nil
+	return s.Verdict, c.fixes(fixed, format == "text")
 }
 
 // findEnds finds an end of a question, or many, or says what is wrong with the word.

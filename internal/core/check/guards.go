@@ -73,8 +73,9 @@ var openPort = Rule{"open-port", Guards, "A group that lets the whole internet i
 					continue
 				}
 				var open []string
+				spans := x.Flows.Spans()
 				for _, p := range sensitive {
-					if x.Flows.Covers(flow.Ports(p.port, p.port).Intersect(tcp)) {
+					if slices.ContainsFunc(spans, func(y flow.Span) bool { return y.Protocol == "tcp" && y.First <= p.port && p.port <= y.Last }) {
 						open = append(open, fmt.Sprintf("%s (tcp/%d)", p.name, p.port))
 					}
 				}
@@ -85,14 +86,6 @@ var openPort = Rule{"open-port", Guards, "A group that lets the whole internet i
 		}
 	}
 }}
-
-var tcp = func() flow.Set {
-	s, err := flow.Parse("tcp")
-	if err != nil {
-		panic(err)
-	}
-	return s
-}()
 
 // everywhere reports whether a rule is for every address of a family.
 func everywhere(x estate.Rule) bool {

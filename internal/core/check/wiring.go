@@ -321,16 +321,20 @@ var wayOut = Rule{"way-out", Wiring, "An outbound tier that is led straight to t
 func (r *run) straightOut(s *estate.Subnet, x *estate.Route) (what, fix string) {
 	n := s.Network
 	switch {
-	case !n.Profile.NATServes && x.To.Addr().Is4():
-		return fmt.Sprintf("table %s leads %s straight to the internet gateway, which brings in as well", s.Table.ID(), x.To), "lead it to a NAT gateway, or write  access: public"
 	case !n.Profile.NATServes:
-		return fmt.Sprintf("table %s leads %s straight to the internet gateway, which brings in as well", s.Table.ID(), x.To), "lead it to an egress gateway, or write  access: public"
+		way := "a NAT gateway"
+		if x.To.Addr().Is6() {
+			way = "an egress gateway"
+		}
+		return fmt.Sprintf("table %s leads %s straight to the internet gateway, which brings in as well", s.Table.ID(), x.To), fmt.Sprintf("lead it to %s, or write  access: public", way)
 	case !x.To.Addr().Is4() || n.NATServing(s) != nil:
 		return "", ""
-	case n.Profile.ImplicitOut:
-		return fmt.Sprintf("no NAT gateway serves subnet %s, so it leaves by an address of the cloud's choosing", s.ID()), fmt.Sprintf("let a NAT gateway serve subnet %s", s.Name)
 	}
-	return fmt.Sprintf("no NAT gateway serves subnet %s, so nothing of it gets out", s.ID()), fmt.Sprintf("let a NAT gateway serve subnet %s", s.Name)
+	then := "so nothing of it gets out"
+	if n.Profile.ImplicitOut {
+		then = "so it leaves by an address of the cloud's choosing"
+	}
+	return fmt.Sprintf("no NAT gateway serves subnet %s, %s", s.ID(), then), fmt.Sprintf("let a NAT gateway serve subnet %s", s.Name)
 }
 
 var oneFamily = Rule{"one-family", Wiring, "A table with a default route for one family only, where a public or outbound tier has addresses of both.", func(r *run) {
@@ -340,13 +344,13 @@ var oneFamily = Rule{"one-family", Wiring, "A table with a default route for one
 			if s.Tier == nil || s.Tier.Plan.Access.Value != "public" && s.Tier.Plan.Access.Value != "outbound" || told[s.Table] {
 				continue
 			}
-			have, out := families(s.Ranges), map[bool]bool{}
+			out := map[bool]bool{}
 			for _, x := range slices.Concat(s.Table.Routes, s.Table.Some) {
 				if x.To.Bits() == 0 {
 					out[x.To.Addr().Is4()] = true // one into a blackhole is meant
 				}
 			}
-			if !have[true] || !have[false] || out[true] == out[false] {
+			if !s.Has(true) || !s.Has(false) || out[true] == out[false] {
 				continue
 			}
 			told[s.Table] = true
@@ -359,15 +363,6 @@ var oneFamily = Rule{"one-family", Wiring, "A table with a default route for one
 		}
 	}
 }}
-
-// families says of which families ranges are: true for IPv4, false for IPv6.
-func families(ranges []netip.Prefix) map[bool]bool {
-	have := map[bool]bool{}
-	for _, x := range ranges {
-		have[x.Addr().Is4()] = true
-	}
-	return have
-}
 
 var otherZone = Rule{"other-zone", Wiring, "A subnet that leaves by the NAT gateway of another zone, where its own zone has one or is to have one.", func(r *run) {
 	for _, n := range r.Networks {

@@ -252,3 +252,8 @@ func (l *List) Guards() []*Subnet {
 	}
 	return all
 }
+
+// Has reports whether a subnet has a range of a family: of IPv4, or else of IPv6.
+func (s *Subnet) Has(ipv4 bool) bool {
+	return slices.ContainsFunc(s.Ranges, func(p netip.Prefix) bool { return p.Addr().Is4() == ipv4 })
+}
