@@ -2,6 +2,7 @@ package cli
 
 import (
 	"slices"
+	"time"
 
 	"wendrik/internal/core/carve"
 	"wendrik/internal/core/check"
@@ -48,7 +49,8 @@ func carveCommand() *command {
 					return cannot, refused
 				}
 				r := carve.Estate(e, used.taken...)
-				findings := append(r.Renamed, check.Run(e, check.Names)...)
+				named, _ := check.Judge(e, time.Now(), check.Names)
+				findings := append(r.Renamed, named...)
 				switch *format {
 				case "json":
 					err = c.json(carveJSON(r, findings, e.Plan.Files))

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"slices"
+	"time"
 
 	"github.com/jedib0t/go-pretty/v6/progress"
 
@@ -21,7 +22,7 @@ func checkCommand() *command {
 		short: "all that is wrong or doubtful, and every line of expect",
 		long: "Check runs every rule on the plan: ranges and overlaps, route tables and gateways, peerings, security groups and access lists; and it holds each line of expect against the walk of packets. " +
 			"A line holds when it is true of every pair that it speaks of; where it is not, the first pair that is otherwise is named, with the reason. " +
-			"-format junit is for build servers that read JUnit XML, and -format sarif is SARIF 2.1.0 (OASIS). -rules lists the rules. " +
+			"-format junit is for build servers that read JUnit XML, and -format sarif is SARIF 2.1.0 (OASIS). -rules lists the rules, and waive in the plan says what is meant (-waived lists that). " +
 			"Problems of the text itself come first; what could be read is judged beside them, and the exit status is then 2. " +
 			"Else it is 1 when there is any finding, or with -only those of one kind.",
 		examples: []example{
@@ -33,6 +34,7 @@ func checkCommand() *command {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "csv", "md", "junit", "sarif")
 			only := f.oneOf("only", "which findings count", "all", "errors", "expect")
 			rules := f.Bool("rules", false, "list the rules, and do nothing else")
+			waived := f.Bool("waived", false, "list what the plan waives, too, with the reasons")
 			f.apart("rules", "only")
 			f.apart("rules", "plan")
 			return func(c *call) (int, error) {
@@ -50,6 +52,7 @@ func checkCommand() *command {
 				}
 				c.tellWaits(o, anything)
 				r := c.checked(o, *only)
+				r.listWaived = *waived
 				status := good
 				switch {
 				case len(r.problems) > 0:
@@ -83,19 +86,32 @@ type checked struct {
 	problems []diag.Finding // of the text
 	waits    []diag.Finding // what is not yet given
 	findings []diag.Finding // those of the rules, then those of expectations
+	waived   []check.Waived
 	expected []expect.Result
 	ruled    bool // whether the rules were run
 	tried    bool // whether the expectations were
 	samePlan string
+
+	listWaived bool // whether the text lists them
 }
 
 // checked runs the rules on what can be read of a plan, and holds it against its expectations when all of it can.
 func (c *call) checked(o *opened, only string) *checked {
-	r := &checked{src: o.Plan.Files, problems: o.Problems, waits: o.Waits, ruled: only != "expect" && !o.unread(), tried: !o.unread(), samePlan: c.samePlan()}
+	r := &checked{src: o.Plan.Files, problems: o.Problems, waits: o.Waits, ruled: !o.unread(), tried: !o.unread(), samePlan: c.samePlan()}
 	if r.ruled {
-		for _, f := range check.Run(o.Estate) {
-			if (only == "all" || f.Severity == diag.Error) && !doubted(f, o.Problems) {
+		counts := func(f diag.Finding) bool {
+			is := only == "all" || only == "errors" && f.Severity == diag.Error || only == "expect" && topicOf(f) == check.Expect
+			return is && !doubted(f, o.Problems)
+		}
+		findings, waived := check.Judge(o.Estate, time.Now())
+		for _, f := range findings {
+			if counts(f) {
 				r.findings = append(r.findings, f)
+			}
+		}
+		for _, w := range waived {
+			if counts(w.Finding) {
+				r.waived = append(r.waived, w)
 			}
 		}
 	}
@@ -138,16 +154,18 @@ func needed(f diag.Finding) bool { return anything(f.Place) }
 // doubted reports whether what a rule found may follow from what a problem of the text left out: both are about the same
 // thing, or the rule asks what lacks.
 func doubted(f diag.Finding, problems []diag.Finding) bool {
-	rule := slices.IndexFunc(check.Rules, func(r check.Rule) bool { return r.Code == f.Code })
-	if rule < 0 || check.Rules[rule].Topic != check.Wiring && check.Rules[rule].Topic != check.Guards {
+	topic := topicOf(f)
+	if topic != check.Wiring && topic != check.Guards && topic != check.Expect {
 		return false
 	}
 	return slices.ContainsFunc(problems, func(p diag.Finding) bool {
 		switch {
 		case len(p.Place) < 2 || len(f.Place) < 2:
 			return needed(p)
+		case topic == check.Wiring && len(p.Place) > 2 && (p.Place[2] == "groups" || p.Place[2] == "lists"):
+			return false // routes do not rest on them
 		case p.Place[0] == "workloads":
-			return check.Rules[rule].Topic == check.Guards || f.Place[0] == "workloads"
+			return topic == check.Guards || f.Place[0] == "workloads"
 		case p.Place[0] == "networks" && f.Place[0] == "networks":
 			return p.Place[1] == f.Place[1]
 		case p.Place[0] == "space":
@@ -155,6 +173,14 @@ func doubted(f diag.Finding, problems []diag.Finding) bool {
 		}
 		return needed(p)
 	})
+}
+
+// topicOf is what the rule is about that found something; empty for what no rule found.
+func topicOf(f diag.Finding) check.Topic {
+	if i := slices.IndexFunc(check.Rules, func(r check.Rule) bool { return r.Code == f.Code }); i >= 0 {
+		return check.Rules[i].Topic
+	}
+	return ""
 }
 
 // all are the problems of the text, and then what was found.

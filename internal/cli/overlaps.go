@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"time"
+
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/overlap"
 	"wendrik/internal/core/phrase"
@@ -63,7 +65,7 @@ func (c *call) planOverlaps(name, format, only string) (int, error) {
 	e := o.Estate
 	src := e.Plan.Files
 	found := overlap.Estate(e)
-	findings := check.Run(e, check.Ranges)
+	findings, _ := check.Judge(e, time.Now(), check.Ranges)
 	shown, left := found.Pairs, 0
 	for verdict, n := range found.Left {
 		if only == "all" || only == string(verdict) {

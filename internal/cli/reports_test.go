@@ -146,3 +146,26 @@ func TestCSVHasAHeaderForEachColumn(t *testing.T) {
 		assert.Greater(t, len(rows), 1, command)
 	}
 }
+
+// TestWaived waives a finding of the demo: it is counted and no finding, is listed on request, and SARIF has it as suppressed.
+func TestWaived(t *testing.T) {
+	folder := demo(t)
+	assert.Contains(t, run(t, folder, "", "check").out, "idle-site")
+	write(t, folder, read(t, folder)+"waive: [{rule: idle-site, at: gull-rail, because: the trains only ask us}, {rule: idle-site, at: quay, because: x}]\n")
+	r := run(t, folder, "", "check")
+	assert.Contains(t, r.out, "2 of 3 expectations hold; 1 waived")
+	assert.NotContains(t, r.out, "idle-site\n")
+	assert.Contains(t, r.out, "rule idle-site finds nothing at quay, so there is nothing to waive")
+	assert.Less(t, strings.LastIndex(r.out, "\nerror "), strings.Index(r.out, "\nwarning "), "errors come first")
+	assert.Contains(t, run(t, folder, "", "check", "-waived").out, "because the trains only ask us (wendrik.yaml:199:9)")
+	assert.Contains(t, run(t, folder, "", "check", "-format", "json").out, `"because": "the trains only ask us"`)
+	r = run(t, folder, "", "check", "-format", "sarif")
+	report, err := jsonschema.UnmarshalJSON(strings.NewReader(r.out))
+	require.NoError(t, err)
+	valid(t, "sarif-schema-2.1.0.json", report)
+	assert.Contains(t, r.out, `"justification": "the trains only ask us"`)
+	write(t, folder, read(t, folder)+"  - {rule: idle-site}\n")
+	assert.Equal(t, 2, run(t, folder, "", "check").status)
+	write(t, folder, "wendrik: 1\nwaive: [{rule: idle, at: a, because: x, until: 2031-02-30}]\n")
+	assert.Contains(t, run(t, folder, "", "check").err, `wendrik.yaml:2:48: "2031-02-30" is no date`)
+}

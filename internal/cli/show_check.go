@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/diag"
@@ -49,6 +51,11 @@ func (c *call) writeChecked(r *checked, format string) error {
 	for _, f := range r.all() {
 		t.add(string(f.Weight()), string(f.Code), r.src.Where(f.At), f.Message, f.Fix())
 	}
+	for _, w := range r.waived {
+		if r.listWaived {
+			t.add("waived", string(w.Code), r.src.Where(w.At), w.Message, "waived because "+w.By.Because.Value)
+		}
+	}
 	return c.write(t, format)
 }
 
@@ -67,6 +74,10 @@ func (c *call) checkedText(r *checked) {
 	case len(r.expected) == 0:
 		held = "the plan has no expectations"
 	}
+	if n := len(r.waived); n > 0 {
+		held += fmt.Sprintf("; %d waived", n)
+	}
+	defer c.listWaived(r)
 	if len(r.findings) == 0 {
 		what := "nothing is wrong"
 		if len(r.problems) > 0 {
@@ -76,7 +87,7 @@ func (c *call) checkedText(r *checked) {
 		return
 	}
 	c.say("%s  %s, %s; %s", strong.Sprint(phrase.Count(len(r.findings), "finding")), bad.Sprint(phrase.Count(errors, "error")), doubt.Sprint(phrase.Count(warnings, "warning")), held)
-	for i, f := range r.findings {
+	for i, f := range errorsFirst(r.findings) {
 		if i == maxChecked {
 			c.say("\n%d more are left out;  -format csv  lists all", len(r.findings)-i)
 			break
@@ -93,6 +104,29 @@ func (c *call) checkedText(r *checked) {
 			c.say("\nto look closer:  wendrik reach %s %s%s", clean(a.From.Name), clean(a.To.Name), onWords(!x.Never || x.HasFlows, x.Flows)+c.samePlan())
 			break
 		}
+	}
+}
+
+// errorsFirst are findings with the errors before the warnings, and else in the order in which they stand.
+func errorsFirst(all []diag.Finding) []diag.Finding {
+	return slices.SortedStableFunc(slices.Values(all), func(a, b diag.Finding) int {
+		return cmp.Compare(a.Weight(), b.Weight()) // "error" before "warning"
+	})
+}
+
+// listWaived lists what the plan waives, where that was asked for.
+func (c *call) listWaived(r *checked) {
+	if !r.listWaived {
+		return
+	}
+	for _, w := range r.waived {
+		until := ""
+		if w.By.Until.Given() {
+			until = " until " + w.By.Until.Value
+		}
+		c.say("\n%s  %s", dim.Sprintf("%-7s", "waived"), dim.Sprint(w.Code))
+		c.say("%s %s", place.Sprint(clean(r.src.Where(w.At))+":"), c.wrap(4, clean(w.Message)))
+		c.say("    %s", c.wrap(4, fmt.Sprintf("because %s%s (%s)", clean(w.By.Because.Value), until, clean(r.src.Where(w.By.At)))))
 	}
 }
 
@@ -114,8 +148,15 @@ type checkOut struct {
 	Errors       int              `json:"errors"`
 	Warnings     int              `json:"warnings"`
 	Findings     []findingOut     `json:"findings"`
+	Waived       []waivedOut      `json:"waived"`
 	NotYetGiven  []findingOut     `json:"not_yet_given"`
 	Expectations []expectationOut `json:"expectations"`
+}
+
+type waivedOut struct {
+	findingOut
+	Because string `json:"because"`
+	Until   string `json:"until"`
 }
 
 type expectationOut struct {
@@ -132,7 +173,10 @@ type expectationOut struct {
 }
 
 func checkJSON(r *checked) checkOut {
-	out := checkOut{r.count(diag.Error) + len(r.problems), r.count(diag.Warning), findingsJSON(r.all(), r.src), findingsJSON(r.waits, r.src), []expectationOut{}}
+	out := checkOut{r.count(diag.Error) + len(r.problems), r.count(diag.Warning), findingsJSON(r.all(), r.src), []waivedOut{}, findingsJSON(r.waits, r.src), []expectationOut{}}
+	for _, w := range r.waived {
+		out.Waived = append(out.Waived, waivedOut{findingsJSON([]diag.Finding{w.Finding}, r.src)[0], w.By.Because.Value, w.By.Until.Value})
+	}
 	for _, x := range r.expected {
 		one := expectationOut{x.Text, r.src.Where(x.At), x.Holds, x.Waits || x.Doubted, x.Pairs, x.Against, "", "", x.Why, r.fixOf(x)}
 		if x.Counter != nil {

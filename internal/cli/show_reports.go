@@ -148,11 +148,16 @@ type (
 		Text string `json:"text"`
 	}
 	sarifResult struct {
-		Rule      string          `json:"ruleId"`
-		Index     int             `json:"ruleIndex"`
-		Level     string          `json:"level"`
-		Message   sarifText       `json:"message"`
-		Locations []sarifLocation `json:"locations"`
+		Rule         string             `json:"ruleId"`
+		Index        int                `json:"ruleIndex"`
+		Level        string             `json:"level"`
+		Message      sarifText          `json:"message"`
+		Locations    []sarifLocation    `json:"locations"`
+		Suppressions []sarifSuppression `json:"suppressions,omitempty"`
+	}
+	sarifSuppression struct {
+		Kind string `json:"kind"`
+		Why  string `json:"justification"`
 	}
 	sarifLocation struct {
 		Physical struct {
@@ -185,7 +190,7 @@ func (c *call) sarif(r *checked) error {
 		rule(x.Code, x.Doc)
 	}
 	rule("expectation", "A line of expect that is not so.")
-	for _, f := range r.all() {
+	add := func(f diag.Finding, waived ...sarifSuppression) {
 		if _, known := numbers[f.Code]; !known {
 			rule(f.Code, "What stands in the way of reading the plan.")
 		}
@@ -193,7 +198,7 @@ func (c *call) sarif(r *checked) error {
 		if fix := f.Fix(); fix != "" {
 			message += " Fix: " + fix + "."
 		}
-		result := sarifResult{string(f.Code), numbers[f.Code], string(f.Weight()), sarifText{clean(message)}, make([]sarifLocation, 1)}
+		result := sarifResult{string(f.Code), numbers[f.Code], string(f.Weight()), sarifText{clean(message)}, make([]sarifLocation, 1), waived}
 		at := &result.Locations[0]
 		at.Physical.Artifact.URI = uri(r.src.Of(f.At).Name)
 		if f.At.Known() {
@@ -203,6 +208,12 @@ func (c *call) sarif(r *checked) error {
 			at.Logical = []sarifLogical{{clean(f.Place.String())}}
 		}
 		run.Results = append(run.Results, result)
+	}
+	for _, f := range r.all() {
+		add(f)
+	}
+	for _, w := range r.waived {
+		add(w.Finding, sarifSuppression{"inSource", clean(w.By.Because.Value)})
 	}
 	return c.json(sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}})
 }

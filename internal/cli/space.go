@@ -6,6 +6,7 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+	"time"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/check"
@@ -267,7 +268,7 @@ func (c *call) space(survey *space.Survey, in *estate.Block, sizes [2]int, forma
 	for i := range nodes {
 		nodes[len(nodes)-1-i].Depth -= nodes[0].Depth
 	}
-	findings := check.Run(survey.Estate, check.Space)
+	findings, _ := check.Judge(survey.Estate, time.Now(), check.Space)
 	status := good
 	if len(findings) > 0 {
 		status = no

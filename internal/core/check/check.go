@@ -16,10 +16,12 @@ type Topic string
 const (
 	Ranges Topic = "ranges" // addresses that should not be used so
 	Space  Topic = "space"  // ranges and the blocks that they lie in
+	Room   Topic = "room"   // how full ranges are
 	Names  Topic = "names"  // naming and numbering conventions, and sizes
 	Meets  Topic = "meets"  // ranges that overlap where they meet
 	Wiring Topic = "wiring" // tables, gateways, and all that joins networks
 	Guards Topic = "guards" // groups and lists
+	Expect Topic = "expect" // lines of expect, and of waive
 )
 
 // Rule is one check.
@@ -36,6 +38,12 @@ var Rules = []Rule{
 	publicRanges,
 	outsideSpace,
 	otherRegion,
+	heldSpace,
+	idleBlock,
+	blockNearlyFull,
+	nearlyFull,
+	outgrown,
+	noZoneRoom,
 	naming,
 	labels,
 	slots,
@@ -55,17 +63,33 @@ var Rules = []Rule{
 	natLoops,
 	oneFamily,
 	otherZone,
+	neverWins,
+	knowsMore,
+	tierInOneZone,
 	oneZone,
+	noTargets,
+	targetUnreached,
+	tooManyRoutes,
+	tooManyRules,
+	tooManyPeerings,
 	idlePublic,
+	idleGateway,
 	idlePeering,
+	idleSite,
 	idleAttachment,
+	idleHubLink,
 	idle,
+	idleGroup,
+	noGroup,
 	emptyGroups,
 	unreachableServers,
+	noReplyRoom,
 	shadowed,
 	needless,
 	wideOpen,
 	openPort,
+	untried,
+	waivesNothing,
 }
 
 // Run runs the rules of some topics on an estate, of all when none is given, and gives the findings in the order of

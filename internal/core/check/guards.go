@@ -6,10 +6,14 @@ import (
 	"slices"
 	"strings"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
 )
 
 // sensitive are the ports for logins and databases, with the names of the IANA registry of service names and port numbers.
@@ -49,6 +53,67 @@ var shadowed = Rule{"shadowed-rule", Guards, "A rule of a list that nothing gets
 	}
 }}
 
+var noReplyRoom = Rule{"no-reply-room", Guards, "A rule of a list that lets flows pass, whose replies the other direction of the list keeps from passing.", func(r *run) {
+	for _, n := range r.Networks {
+		replies := flow.Ports(n.Profile.ReplyPorts[0], n.Profile.ReplyPorts[1])
+		for _, l := range n.Lists {
+			if !slices.ContainsFunc(n.Subnets, func(s *estate.Subnet) bool { return s.List == l }) {
+				continue
+			}
+			for i, rules := range [][]estate.Rule{l.In, l.Out} {
+				other, way, back, word := l.Out, "in", "out", "to"
+				if i == 1 {
+					other, way, back, word = l.In, "out", "in", "from"
+				}
+				told := map[string]bool{}
+				for nth, x := range rules {
+					ports := x.Flows.Minus(flow.WithoutPorts())
+					if slices.ContainsFunc(rules[:nth], func(y estate.Rule) bool { return covers(y, x) }) {
+						continue // nothing gets to it
+					}
+					if !x.Allow || ports.Empty() || repliesThemselves(ports, replies) || told[x.Text] {
+						continue
+					}
+					wanted := replies.Intersect(ports.WholeProtocols())
+					passes := letsBack(other, x.Peer, wanted)
+					missing := wanted.Minus(passes)
+					if missing.Empty() || x.Flows.Covers(flow.Any()) && !passes.Empty() {
+						continue // who lets everything pass one way has not each of it in mind
+					}
+					told[x.Text] = true
+					peer := x.Peer.String()
+					r.report(diag.Warning, x.At, l.Place().To(back), "", "the rule  %s  of list %s lets flows %s, and no rule lets their replies (%s) %s %s %s", x.Text, l.ID(), way, missing, back, word, peer)
+					r.by(text.Add(l.Place().To(back), text.Word(fmt.Sprintf("allow %s %s %s", missing.Rule(), word, peer))))
+				}
+			}
+		}
+	}
+}}
+
+// repliesThemselves reports whether a rule's flows look like replies: runs of many ports, all of them ports that replies
+// come back to.
+func repliesThemselves(ports, replies flow.Set) bool {
+	const many = 4096
+	return replies.Covers(ports) && !slices.ContainsFunc(ports.Spans(), func(x flow.Span) bool { return x.Last-x.First < many })
+}
+
+// letsBack is what of some flows the rules of a list may let pass to or from a peer, or a part of it.
+func letsBack(rules []estate.Rule, peer plan.Peer, wanted flow.Set) flow.Set {
+	var passes flow.Set
+	undecided := wanted
+	for _, y := range rules {
+		all := y.Peer.Any || !peer.Any && address.Covers(y.Peer.Range, peer.Range)
+		some := all || peer.Any || address.Covers(peer.Range, y.Peer.Range)
+		if y.Allow && some {
+			passes = passes.Union(y.Flows.Intersect(undecided))
+		}
+		if all {
+			undecided = undecided.Minus(y.Flows)
+		}
+	}
+	return passes
+}
+
 var wideOpen = Rule{"wide-open", Guards, "A rule of a group that lets everything in from everywhere.", func(r *run) {
 	for _, n := range r.Networks {
 		for _, g := range n.Groups {
@@ -61,7 +126,7 @@ var wideOpen = Rule{"wide-open", Guards, "A rule of a group that lets everything
 	}
 }}
 
-var openPort = Rule{"open-port", Guards, "A group that lets the whole internet in on a port for logins or databases, of a workload that the internet gets to.", func(r *run) {
+var openPort = Rule{"open-port", Guards, "A group that lets the whole internet in on a port for logins or databases, of a workload that the internet gets to, and that no line of expect wants.", func(r *run) {
 	for _, n := range r.Networks {
 		for _, g := range n.Groups {
 			i := slices.IndexFunc(g.Members, exposed)
@@ -73,7 +138,7 @@ var openPort = Rule{"open-port", Guards, "A group that lets the whole internet i
 					continue
 				}
 				var open []string
-				spans := x.Flows.Spans()
+				spans := x.Flows.Minus(r.meant(g)).Spans()
 				for _, p := range sensitive {
 					if slices.ContainsFunc(spans, func(y flow.Span) bool { return y.Protocol == "tcp" && y.First <= p.port && p.port <= y.Last }) {
 						open = append(open, fmt.Sprintf("%s (tcp/%d)", p.name, p.port))
@@ -86,6 +151,24 @@ var openPort = Rule{"open-port", Guards, "A group that lets the whole internet i
 		}
 	}
 }}
+
+// meant are the flows that lines of expect want from the internet to members of a group.
+func (r *run) meant(g *estate.Group) flow.Set {
+	var all flow.Set
+	for _, x := range r.Plan.Expect {
+		if x.From != plan.Internet || x.Never || x.LeavesAs != "" {
+			continue
+		}
+		to, err := reach.FindEnds(r.Estate, x.To)
+		if err != nil {
+			continue
+		}
+		if to.One != nil && slices.Contains(g.Members, to.One.Workload) || slices.ContainsFunc(to.Many, func(w *estate.Workload) bool { return slices.Contains(g.Members, w) }) {
+			all = all.Union(x.Flows)
+		}
+	}
+	return all
+}
 
 // everywhere reports whether a rule is for every address of a family.
 func everywhere(x estate.Rule) bool {

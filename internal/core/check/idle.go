@@ -7,7 +7,9 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/core/space"
 	"wendrik/internal/core/text"
 )
 
@@ -47,6 +49,105 @@ var idle = Rule{"idle", Guards, "A list or a table that no subnet has.", func(r 
 			if t.Plan != nil && !t.Main && len(t.Subnets) == 0 && len(n.Subnets) > 0 && !t.HasDoor() {
 				r.report(diag.Warning, t.At(), t.Place(), "name subnets in it, or take it out", "table %s is for no subnet, and nothing that comes into the network looks into it", t.ID())
 			}
+		}
+	}
+}}
+
+var idleGateway = Rule{"idle-gateway", Wiring, "A gateway that no route leads to, and that serves no subnet.", func(r *run) {
+	for _, n := range r.Networks {
+		used := map[estate.Object]bool{}
+		for _, t := range n.Tables {
+			for _, x := range slices.Concat(t.Routes, t.Some) {
+				used[x.Via] = true
+			}
+		}
+		for _, g := range n.Gateways {
+			if g.Plan != nil && !used[g] && len(g.Plan.Serves) == 0 && !passedOver(n, g) {
+				advice := fmt.Sprintf("lead a route of network %s to it, or take it out", n.Name)
+				if n.Profile.NATServes && g.Type == estate.NATGateway {
+					advice = "name the subnets that it serves, or take it out"
+				}
+				r.report(diag.Warning, g.At(), g.Place(), advice, "nothing uses gateway %s", g.ID())
+			}
+		}
+	}
+}}
+
+// passedOver reports whether a subnet of the zone of a NAT gateway leaves by that of another zone, which is a finding itself.
+func passedOver(n *estate.Network, g *estate.Gateway) bool {
+	return g.In != nil && slices.ContainsFunc(n.Subnets, func(s *estate.Subnet) bool {
+		return n.PlaceOf(s) == n.PlaceOf(g.In) && slices.ContainsFunc(s.Table.Routes, func(x *estate.Route) bool {
+			o, is := x.Via.(*estate.Gateway)
+			return is && o.In != nil && n.PlaceOf(o.In) != n.PlaceOf(g.In)
+		})
+	})
+}
+
+var idleGroup = Rule{"idle-group", Guards, "A group without members, which no rule and no route names.", func(r *run) {
+	named := map[*estate.Group]bool{}
+	for _, n := range r.Networks {
+		for _, g := range n.Groups {
+			for _, x := range slices.Concat(g.In, g.Out) {
+				named[x.Group] = true
+			}
+		}
+		for _, t := range n.Tables {
+			for _, x := range t.Some {
+				named[x.Only] = true
+			}
+		}
+	}
+	for _, n := range r.Networks {
+		for _, g := range n.Groups {
+			if len(g.Members) == 0 && !named[g] && !n.FromPattern(g) { // a pattern's may be for other networks
+				r.report(diag.Warning, g.At(), g.Place(), "put workloads into it, or take it out", "group %s has no members, and nothing names it", g.ID())
+			}
+		}
+	}
+}}
+
+var idleBlock = Rule{"idle-block", Room, "A block of space from which nothing is carved, in which nothing lies, and that is not held.", func(r *run) {
+	survey := space.NewSurvey(r.Estate, nil)
+	from := map[*estate.Block]bool{}
+	for _, n := range r.Networks {
+		from[n.From] = true
+	}
+	for _, b := range r.Blocks {
+		taken := b.Held || from[b] || len(survey.Inner(b)) > 0 || len(b.Ranges) == 0
+		for _, p := range b.Ranges {
+			taken = taken || survey.Occupied.Overlaps(p)
+		}
+		if !taken {
+			r.report(diag.Warning, b.At(), b.Place(), "carve a network from it, say in  held:  what it is kept for, or take it out", "nothing uses block %s (%s)", b.Name, phrase.List(b.Ranges))
+		}
+	}
+}}
+
+var idleSite = Rule{"idle-site", Wiring, "A site that is joined to nothing, or to which no route leads over its link.", func(r *run) {
+	for _, s := range r.Sites {
+		switch {
+		case s.Link == nil && len(s.Attachments) == 0:
+			r.report(diag.Warning, s.At(), s.Place(), "write  link: NETWORK  there, attach it to a hub, or take it out", "site %s is joined to nothing", s.Name)
+		case s.Link != nil && !slices.ContainsFunc(s.Link.Tables, func(t *estate.Table) bool {
+			return slices.ContainsFunc(slices.Concat(t.Routes, t.Some), func(x *estate.Route) bool { return x.Via == estate.Object(s) })
+		}):
+			r.report(diag.Warning, s.At(), s.Place(), fmt.Sprintf("lead a route of network %s to it (wire writes it), or take the link out", s.Link.Name), "no route leads over the link to site %s", s.Name)
+		}
+	}
+}}
+
+var idleHubLink = Rule{"idle-hub-link", Wiring, "A link between hubs that stands, and over which no table of either leads anything.", func(r *run) {
+	used := map[estate.Object]bool{}
+	for _, h := range r.Hubs {
+		for _, t := range h.Tables {
+			for _, x := range t.Routes {
+				used[x.Via] = true
+			}
+		}
+	}
+	for _, l := range r.HubLinks {
+		if l.Stands() && !used[l] {
+			r.report(diag.Warning, l.At(), l.Place(), fmt.Sprintf("lead routes of hubs %s and %s over it, or take it out", l.Between[0].Name, l.Between[1].Name), "no route leads over hub link %s", l.Name)
 		}
 	}
 }}

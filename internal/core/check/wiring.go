@@ -111,6 +111,7 @@ var access = Rule{"access", Wiring, "Tiers whose tables do not give them the acc
 				wrong             func(*estate.Table) bool
 			}{
 				{"public", "have no route to an internet gateway", "lead a default route of %s to an internet gateway, or write another access", func(t *estate.Table) bool { return !leadsOut(t, true) }},
+				{"public", "lead IPv6 to an egress gateway, which lets nothing new in", "lead ::/0 of %s to an internet gateway, or write  access: outbound", leadsToEgress},
 				{"outbound", "have no default route", "lead a default route of %s to a gateway, or write  access: closed", func(t *estate.Table) bool { return !leadsOut(t, false) }},
 				{"closed", "have a default route to a gateway", "take the default route out of %s, or write another access", func(t *estate.Table) bool { return leadsToGateway(t) }},
 			} {
@@ -151,6 +152,14 @@ func leadsOut(t *estate.Table, straight bool) bool {
 	})
 }
 
+// leadsToEgress reports whether a table leads all of IPv6 to an egress gateway.
+func leadsToEgress(t *estate.Table) bool {
+	return slices.ContainsFunc(t.Routes, func(x *estate.Route) bool {
+		g, is := x.Via.(*estate.Gateway)
+		return is && g.Type == estate.EgressGateway && x.To.Bits() == 0
+	})
+}
+
 func leadsToGateway(t *estate.Table) bool {
 	return slices.ContainsFunc(t.Routes, func(x *estate.Route) bool {
 		_, gateway := x.Via.(*estate.Gateway)
@@ -158,7 +167,8 @@ func leadsToGateway(t *estate.Table) bool {
 	})
 }
 
-var noRouteBack = Rule{"no-route-back", Wiring, "A route over a peering, where no table at the far end leads anything back over it.", func(r *run) {
+var noRouteBack = Rule{"no-route-back", Wiring, "A route over a peering or a hub, where no table at the far end leads anything back over it.", func(r *run) {
+	r.noRouteBackOverHubs()
 	type side struct {
 		peering *estate.Peering
 		network *estate.Network
@@ -180,6 +190,39 @@ var noRouteBack = Rule{"no-route-back", Wiring, "A route over a peering, where n
 		}
 	}
 }}
+
+// noRouteBackOverHubs reports networks to which a route leads over a hub, and that lead nothing back over it.
+func (r *run) noRouteBackOverHubs() {
+	type way struct{ from, to *estate.Network }
+	told := map[way]bool{}
+	r.eachRoute(func(t *estate.Table, x *estate.Route) {
+		h, is := x.Via.(*estate.Hub)
+		n := t.Network
+		if !is || x.To.Bits() == 0 || len(n.Ranges) == 0 {
+			return
+		}
+		for _, a := range h.Attachments {
+			far := a.Network
+			if far == nil || far == n || told[way{n, far}] || !overlapsAny(far.Ranges, x.To) || !hubLeads(h, n, far, x.To) {
+				continue
+			}
+			back := slices.ContainsFunc(far.Tables, func(o *estate.Table) bool {
+				return slices.ContainsFunc(slices.Concat(o.Routes, o.Some), func(y *estate.Route) bool { return y.Origin != estate.Local && overlapsAny(n.Ranges, y.To) })
+			})
+			if !back {
+				told[way{n, far}] = true
+				r.report(diag.Error, x.At, far.Place().To("tables"), fmt.Sprintf("add  {to: %s, via: %s}  to a table of network %s", n.Ranges[0], h.Name, far.Name),
+					"network %s leads packets over hub %s to network %s, and no table there leads replies back", n.Name, h.Name, far.Name)
+			}
+		}
+	})
+}
+
+// hubLeads reports whether the hub table that a network looks into leads a part of a range to another network.
+func hubLeads(h *estate.Hub, from, to *estate.Network, p netip.Prefix) bool {
+	a := from.Attachment(h)
+	return a != nil && slices.ContainsFunc(a.Table.Routes, func(x *estate.Route) bool { return x.Via == estate.Object(to) && x.To.Overlaps(p) })
+}
 
 var deadRoutes = Rule{"dead-route", Wiring, "A route over a peering, a hub or a link to a place that does not have the destination.", func(r *run) {
 	r.eachRoute(func(t *estate.Table, x *estate.Route) {
@@ -235,25 +278,40 @@ func hubHolds(h *estate.Hub, n *estate.Network, p netip.Prefix) bool {
 	return a != nil && slices.ContainsFunc(a.Table.Routes, func(x *estate.Route) bool { return x.To.Overlaps(p) })
 }
 
-var sitesWithoutWayBack = Rule{"site-does-not-know", Wiring, "A route to a site that has no route back to the network.", func(r *run) {
-	told := map[*estate.Site]map[*estate.Network]bool{}
-	r.eachRoute(func(t *estate.Table, x *estate.Route) {
-		s, is := x.Via.(*estate.Site)
-		n := t.Network
-		if !is || len(n.Ranges) == 0 || told[s][n] || slices.ContainsFunc(n.Ranges, func(p netip.Prefix) bool { return overlapsAny(s.Knows, p) }) {
+var sitesWithoutWayBack = Rule{"site-does-not-know", Wiring, "A route to a site, over its link or a hub, that has no route back to the network.", func(r *run) {
+	type way struct {
+		site *estate.Site
+		from *estate.Network
+	}
+	told := map[way]bool{}
+	look := func(at text.Pos, s *estate.Site, n *estate.Network) {
+		if len(n.Ranges) == 0 || told[way{s, n}] || slices.ContainsFunc(n.Ranges, func(p netip.Prefix) bool { return overlapsAny(s.Knows, p) }) {
 			return
 		}
-		if told[s] == nil {
-			told[s] = map[*estate.Network]bool{}
-		}
-		told[s][n] = true
+		told[way{s, n}] = true
 		knows := s.Place().To("knows")
-		r.report(diag.Warning, x.At, knows, "", "network %s leads packets to site %s, and the site knows no way back to it", n.Name, s.Name)
+		r.report(diag.Warning, at, knows, "", "network %s leads packets to site %s, and the site knows no way back to it", n.Name, s.Name)
 		r.by(text.Add(knows, text.Word(n.Ranges[0].String())))
+	}
+	r.eachRoute(func(t *estate.Table, x *estate.Route) {
+		switch via := x.Via.(type) {
+		case *estate.Site:
+			look(x.At, via, t.Network)
+		case *estate.Hub:
+			a := t.Network.Attachment(via)
+			if a == nil || x.To.Bits() == 0 {
+				return
+			}
+			for _, y := range a.Table.Routes {
+				if s, is := y.Via.(*estate.Site); is && y.To.Overlaps(x.To) && overlapsAny(s.Ranges, x.To) {
+					look(x.At, s, t.Network)
+				}
+			}
+		}
 	})
 }}
 
-var strandedNATs = Rule{"stranded-nat", Wiring, "A NAT gateway with public addresses whose own subnet has no route to an internet gateway.", func(r *run) {
+var strandedNATs = Rule{"stranded-nat", Wiring, "A NAT gateway with public addresses whose own subnet has no route to an internet gateway, or without one whose own subnet leads straight there.", func(r *run) {
 	for _, n := range r.Networks {
 		for _, g := range n.NATs() {
 			egress := func(x *estate.Route) bool {
@@ -264,9 +322,20 @@ var strandedNATs = Rule{"stranded-nat", Wiring, "A NAT gateway with public addre
 				r.report(diag.Error, g.At(), g.Place(), fmt.Sprintf("lead a default route of %s to an internet gateway", g.In.Table.Place()),
 					"NAT gateway %s sits in subnet %s, whose table has no route to an internet gateway", g.Name, g.In.ID())
 			}
+			if g.In != nil && len(g.Public) == 0 && leadsToInternet(g.In.Table) {
+				r.report(diag.Error, g.At(), g.Place(), "write  public: assigned  there, or its public address", "NAT gateway %s has no public address, so that nothing gets out by the internet gateway that its subnet %s leads to", g.Name, g.In.ID())
+			}
 		}
 	}
 }}
+
+// leadsToInternet reports whether the default route of IPv4 of a table leads straight to an attached internet gateway.
+func leadsToInternet(t *estate.Table) bool {
+	return slices.ContainsFunc(t.Routes, func(x *estate.Route) bool {
+		g := x.ToInternet()
+		return g != nil && g.Attached && x.To.Bits() == 0 && x.To.Addr().Is4()
+	})
+}
 
 var natLoops = Rule{"nat-loop", Wiring, "A NAT gateway whose own subnet's table leads on to a NAT: what is translated twice is dropped.", func(r *run) {
 	for _, n := range r.Networks {

@@ -28,6 +28,7 @@ type Result struct {
 	Counter *reach.Answer // the first that is; nil when it holds, or there is no pair
 	Waits   bool          // whether nothing could be tried because somebody has no address yet
 	Doubted bool          // whether it was not tried because something that it may rest on could not be read
+	Nobody  bool          // whether there is nobody to try it by, and could be nobody
 	Why     string        // why it does not hold, or what it rests on that is doubtful, as a sentence without its full stop
 	Fixes   []diag.Fix
 }
@@ -115,11 +116,33 @@ func one(e *estate.Estate, x *plan.Expectation) Result {
 	r.Holds = r.Against == 0 && (r.Pairs > 0 || x.Never)
 	r.explain(from, to)
 	if r.Pairs == 0 && !r.Waits {
-		if could := probed(e, x); could != nil {
+		could := probed(e, x)
+		if could != nil {
 			r.byProbe(one(could, x))
 		}
+		r.Nobody = r.Why != "" && could == nil
 	}
 	return r
+}
+
+// Untried is why nobody could ever try an expectation: an end where no workload is, and none can be.
+func Untried(e *estate.Estate, x *plan.Expectation) (why string, fixes []diag.Fix) {
+	if !quick(e, x) {
+		if r := one(e, x); r.Nobody {
+			return r.Why, r.Fixes
+		}
+	}
+	return "", nil
+}
+
+// quick reports whether it is plain that an expectation can be tried.
+func quick(e *estate.Estate, x *plan.Expectation) bool {
+	for _, word := range []string{x.From, x.To} {
+		if ends, err := reach.FindEnds(e, word); err != nil || ends.One == nil && len(ends.Many) == 0 {
+			return false
+		}
+	}
+	return len(x.Except) == 0
 }
 
 // byProbe takes over what a workload that could be there made of an expectation that nobody can try yet.
@@ -207,8 +230,8 @@ func (r *Result) explain(from, to reach.Ends) {
 func (r *Result) Finding() (diag.Finding, bool) {
 	f := diag.Finding{Code: Broken, At: r.At, Place: text.Path{"expect"}, Fixes: r.Fixes, Message: fmt.Sprintf("%q does not hold: %s", r.Text, r.Why)}
 	switch {
-	case r.Waits || r.Doubted:
-		return f, false // what is not yet given is no mistake
+	case r.Waits || r.Doubted || r.Nobody:
+		return f, false // what is not yet given is no mistake, and what nobody can try is told by a rule
 	case !r.Holds:
 		f.Severity = diag.Error
 		return f, true

@@ -26,6 +26,7 @@ const (
 	unknownWord    diag.Code = "unknown-word"
 	badGrowth      diag.Code = "bad-growth"
 	badPattern     diag.Code = "bad-pattern"
+	badDate        diag.Code = "bad-date"
 	badPorts       diag.Code = "bad-ports"
 	badRule        diag.Code = "bad-rule"
 	badExpectation diag.Code = "bad-expectation"

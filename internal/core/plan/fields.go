@@ -35,6 +35,14 @@ var planFields = []field[Plan]{
 	{key: "sites", doc: "buildings of the organisation or of partners", shape: mapOf(ref("site")), read: named(func(p *Plan) *[]*Site { return &p.Sites }, siteFields, func(s *Site) *Text { return &s.Name })},
 	{key: "clusters", doc: "container clusters, and the ranges of their pods and services", shape: mapOf(ref("cluster")), read: named(func(p *Plan) *[]*Cluster { return &p.Clusters }, clusterFields, func(c *Cluster) *Text { return &c.Name })},
 	{key: "expect", doc: "statements of who reaches whom, and who never does", shape: listOf(aWord), read: func(d *decoder, n text.Node, p *Plan) { p.Expect = append(p.Expect, d.expectations(n)...) }},
+	{key: "waive", doc: "what check finds and is meant: a rule, a place, and why", shape: listOf(ref("waiver")), read: func(d *decoder, n text.Node, p *Plan) { p.Waive = append(p.Waive, d.waivers(n)...) }},
+}
+
+var waiverFields = []field[Waiver]{
+	{key: "rule", doc: "the code of the rule, as check shows it", shape: aName, required: true, read: to(func(w *Waiver) *Text { return &w.Rule }, (*decoder).text)},
+	{key: "at", doc: "where it is silent: the name of a network, a workload, network/group and the like, or a place such as networks.booking.tables", shape: aWord, required: true, read: to(func(w *Waiver) *Text { return &w.Place }, (*decoder).text)},
+	{key: "because", doc: "why that is meant", shape: aWord, required: true, read: to(func(w *Waiver) *Text { return &w.Because }, (*decoder).text)},
+	{key: "until", doc: "the last day on which it is so, such as 2031-03-31; for always unless written", shape: aDate, read: to(func(w *Waiver) *Text { return &w.Until }, (*decoder).date)},
 }
 
 var dhcpFields = []field[DHCP]{
@@ -155,7 +163,9 @@ var workloadFields = append([]field[Workload]{
 	{key: "groups", doc: "the security groups it is in", shape: listOf(aName), read: to(func(w *Workload) *[]Text { return &w.Groups }, (*decoder).fewTexts)},
 	{key: "listens", doc: "what it listens on, such as tcp/443", shape: listOf(aWord), read: to(func(w *Workload) *[]Flows { return &w.Listens }, (*decoder).flows)},
 	{key: "forwards", doc: "plain, stateful or nat: passes on what routes lead to it, as a router, as a firewall that must see both directions, or under its own address", shape: enum("plain", "stateful", "nat"), read: to(func(w *Workload) *Text { return &w.Forwards }, oneOf("plain", "stateful", "nat"))},
-	{key: "targets", doc: "of a balancer: the workloads that it hands flows on to", shape: listOf(aName), read: to(func(w *Workload) *[]Text { return &w.Targets }, (*decoder).texts)},
+	{key: "targets", doc: "of a balancer: the workloads that it hands flows on to", shape: listOf(aName), read: func(d *decoder, n text.Node, w *Workload) {
+		w.Targets, w.Balances = d.texts(n), Flag{true, n.At()}
+	}},
 	{key: "target-ports", doc: "of a balancer: on what it hands flows on, such as tcp/8080; as it was asked unless written", shape: listOf(aWord), read: to(func(w *Workload) *[]Flows { return &w.TargetPorts }, (*decoder).flows)},
 }, tagFields(func(x *Workload) *Tags { return &x.Tags })...)
 
@@ -213,6 +223,9 @@ var profileFields = []field[ProfileSetting]{
 	{key: "resolver", doc: "likewise its name server's", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *profile.Profile, v Number) { p.Resolver = v.Value })},
 	{key: "dhcp-server", doc: "likewise its DHCP server's", shape: aCount, read: knob((*decoder).count, Number.Given, func(p *profile.Profile, v Number) { p.DHCPServer = v.Value })},
 	{key: "routes-for-some", doc: "whether a route can be for the packets of some workloads alone", shape: aFlag, read: knob((*decoder).flag, Flag.Given, func(p *profile.Profile, v Flag) { p.RoutesForSome = v.Value })},
+	{key: "max-routes", doc: "how many routes one table may have, beside those to the network itself; as many as one likes unless written", shape: aPositive, read: knob((*decoder).positive, Number.Given, func(p *profile.Profile, v Number) { p.MaxRoutes = v.Value })},
+	{key: "max-rules", doc: "how many rules one group or list may have in one direction; as many as one likes unless written", shape: aPositive, read: knob((*decoder).positive, Number.Given, func(p *profile.Profile, v Number) { p.MaxRules = v.Value })},
+	{key: "max-peerings", doc: "how many peerings one network may have; as many as one likes unless written", shape: aPositive, read: knob((*decoder).positive, Number.Given, func(p *profile.Profile, v Number) { p.MaxPeerings = v.Value })},
 	{key: "reply-ports", doc: "the ports that replies come back to, 1024-65535 unless written", shape: aWord, read: knob((*decoder).ports, portsGiven, func(p *profile.Profile, v portRange) { p.ReplyPorts = [2]uint16{v.first, v.last} })},
 }
 
@@ -340,6 +353,18 @@ func routesWith(fields []field[Route]) func(d *decoder, n text.Node) []Route {
 		})
 		return all
 	}
+}
+
+func (d *decoder) waivers(n text.Node) []Waiver {
+	var all []Waiver
+	d.elements(n, func(n text.Node) {
+		w := Waiver{At: n.At()}
+		d.within(strconv.Itoa(len(all)+1), func() { readMap(d, n, waiverFields, &w, w.At) })
+		if w.Rule.Given() && w.Place.Given() && w.Because.Given() {
+			all = append(all, w)
+		}
+	})
+	return all
 }
 
 // attachments reads a mapping from names to tables. Where one of a hub says more than its table, that stands in a mapping

@@ -37,6 +37,7 @@ var kinds = map[string]func() []Key{
 	"hub": func() []Key { return tell(hubFields) }, "hub-table": func() []Key { return tell(hubTableFields) },
 	"attachment": func() []Key { return tell(attachmentFields) }, "hub-link": func() []Key { return tell(hubLinkFields) },
 	"site": func() []Key { return tell(siteFields) }, "dhcp": func() []Key { return tell(dhcpFields) },
+	"waiver": func() []Key { return tell(waiverFields) },
 }
 
 func tell[T any](fields []field[T]) []Key {

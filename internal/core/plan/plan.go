@@ -74,6 +74,16 @@ type Plan struct {
 	Sites     []*Site
 	Clusters  []*Cluster
 	Expect    []Expectation
+	Waive     []Waiver
+}
+
+// Waiver says that what a rule of check finds at a place is meant.
+type Waiver struct {
+	At      text.Pos
+	Rule    Text
+	Place   Text // the name of a thing, or its place in the plan; the rule is silent there and in all that is inside
+	Because Text
+	Until   Text // the last day on which it is so, as RFC 3339 writes a date; empty for always
 }
 
 // ProfileSetting is what a plan or a network says of its profile: which one it is like, and the knobs it sets.
@@ -304,6 +314,7 @@ type Workload struct {
 	// latter only where it sees both directions, nat under its own address; it drops them when this is not written.
 	Forwards    Text
 	Targets     []Text  // of a balancer: the workloads that it hands flows on to
+	Balances    Flag    // whether it says of targets at all, be they none
 	TargetPorts []Flows // on what it does so; on what it was asked, when not written
 }
 

@@ -14,6 +14,7 @@ var (
 	aName        = shape{"type": "string", "pattern": nameForm.String()}
 	aCount       = shape{"type": "integer", "minimum": 0}
 	aPositive    = shape{"type": "integer", "minimum": 1}
+	aDate        = shape{"type": "string", "pattern": `^\d{4}-\d{2}-\d{2}$`}
 	aFlag        = shape{"type": "boolean"}
 	aSize        = shape{"type": "string", "pattern": `^/([0-9]{1,2}|1[01][0-9]|12[0-8])$`}
 	aRange       = shape{"type": "string", "pattern": `^[0-9a-fA-F.:]+/[0-9]{1,3}$`}
@@ -91,6 +92,7 @@ func Schema() ([]byte, error) {
 		"attachment": object(attachmentFields),
 		"hub-link":   object(hubLinkFields),
 		"site":       object(siteFields),
+		"waiver":     object(waiverFields),
 	}
 	return json.MarshalIndent(s, "", "  ")
 }

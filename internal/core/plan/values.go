@@ -6,10 +6,12 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/flow"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
 )
@@ -56,6 +58,17 @@ func (d *decoder) someTexts(n text.Node) []Text {
 	d.textSlab.begin()
 	d.some(n, "a name", d.addText)
 	return d.textSlab.end()
+}
+
+// date reads a full-date of RFC 3339.
+func (d *decoder) date(n text.Node) Text {
+	t, at := parsed(d, n, badDate, func(s string) (string, error) {
+		if _, err := time.Parse(time.DateOnly, s); err != nil {
+			return "", wrong.Value("write the year, the month and the day: 2031-03-31", "%q is no date", phrase.Clip(s))
+		}
+		return s, nil
+	})
+	return Text{t, at}
 }
 
 func (d *decoder) addText(n text.Node) {

@@ -30,6 +30,9 @@ type Profile struct {
 	Router        int // which address of a subnet, counted from its first, is its router's; 0 for none
 	Resolver      int // likewise its name server's
 	DHCPServer    int // likewise its DHCP server's
+	MaxRoutes     int // how many routes one table may have beside the local ones; 0 for as many as one likes, here and below
+	MaxRules      int // how many rules one group or list may have in one direction
+	MaxPeerings   int // how many peerings one network may have
 }
 
 // Reach is what one subnet spans.

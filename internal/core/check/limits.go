@@ -1,0 +1,51 @@
+package check
+
+import (
+	"fmt"
+
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
+)
+
+var tooManyRoutes = Rule{"too-many-routes", Wiring, "A table with more routes than the profile allows (max-routes).", func(r *run) {
+	for _, n := range r.Networks {
+		most := n.Profile.MaxRoutes
+		for _, t := range n.Tables {
+			has := len(t.Some)
+			for _, x := range t.Routes {
+				if x.Origin != estate.Local {
+					has++
+				}
+			}
+			if most > 0 && has > most {
+				r.report(diag.Error, t.At(), t.Place(), "lead to wider ranges, or give some subnets a table of their own", "table %s has %d routes, and a table may have %d", t.ID(), has, most)
+			}
+		}
+	}
+}}
+
+var tooManyRules = Rule{"too-many-rules", Guards, "A group or list with more rules in one direction than the profile allows (max-rules).", func(r *run) {
+	for _, n := range r.Networks {
+		look := func(o estate.Object, direction string, has int) {
+			if most := n.Profile.MaxRules; most > 0 && has > most {
+				r.report(diag.Error, o.At(), o.Place().To(direction), "say it in fewer rules, by wider ranges or by groups", "%s %s has %d rules %s, and it may have %d", o.Kind(), o.ID(), has, direction, most)
+			}
+		}
+		for _, g := range n.Groups {
+			look(g, "in", len(g.In))
+			look(g, "out", len(g.Out))
+		}
+		for _, l := range n.Lists {
+			look(l, "in", len(l.In))
+			look(l, "out", len(l.Out))
+		}
+	}
+}}
+
+var tooManyPeerings = Rule{"too-many-peerings", Wiring, "A network with more peerings than the profile allows (max-peerings).", func(r *run) {
+	for _, n := range r.Networks {
+		if most := n.Profile.MaxPeerings; most > 0 && len(n.Peerings) > most {
+			r.report(diag.Error, n.At(), n.Place(), fmt.Sprintf("join some of them over a hub, which is one more attachment of %s alone", n.Name), "network %s has %d peerings, and a network may have %d", n.Name, len(n.Peerings), most)
+		}
+	}
+}}

@@ -1,0 +1,128 @@
+package check
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/expect"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
+)
+
+// Waived is a finding that the plan says is meant.
+type Waived struct {
+	diag.Finding
+	By *plan.Waiver
+}
+
+// Judge runs the rules of some topics, of all when none is given, and takes out what the plan waives on a day. When all are
+// run, a waiver that silences nothing, or whose last day has passed, is a finding itself. Both lists are in the order of the
+// plan.
+func Judge(e *estate.Estate, today time.Time, topics ...Topic) (findings []diag.Finding, waived []Waived) {
+	all := Run(e, topics...)
+	if len(e.Plan.Waive) == 0 {
+		return all, nil
+	}
+	silenced := make([]bool, len(e.Plan.Waive))
+	waivers := make([]waiver, len(e.Plan.Waive))
+	for i := range e.Plan.Waive {
+		waivers[i] = waiverOf(e, &e.Plan.Waive[i])
+	}
+	day := today.Format(time.DateOnly)
+	for _, f := range all {
+		i := slices.IndexFunc(waivers, func(w waiver) bool { return !w.over(day) && w.covers(f) })
+		if i < 0 {
+			findings = append(findings, f)
+			continue
+		}
+		silenced[i] = true
+		waived = append(waived, Waived{f, waivers[i].Waiver})
+	}
+	for i, w := range waivers {
+		if !silenced[i] && len(topics) == 0 {
+			findings = append(findings, w.idle(all, day))
+		}
+	}
+	diag.Sort(findings)
+	return findings, waived
+}
+
+// waiver is one of the plan, with its place bound.
+type waiver struct {
+	*plan.Waiver
+	nth    int
+	places []text.Path
+	lines  []text.Pos // where what it names stands
+}
+
+func waiverOf(e *estate.Estate, w *plan.Waiver) waiver {
+	out := waiver{Waiver: w, places: []text.Path{strings.Split(w.Place.Value, ".")}}
+	for _, o := range e.Named(w.Place.Value) {
+		out.places, out.lines = append(out.places, o.Place()), append(out.lines, o.At())
+	}
+	if hub, table, found := strings.Cut(w.Place.Value, "/"); found && e.Hub(hub) != nil {
+		out.places = append(out.places, e.Hub(hub).Place().To("tables", table))
+	}
+	for i := range e.Plan.Waive {
+		if &e.Plan.Waive[i] == w {
+			out.nth = i + 1
+		}
+	}
+	return out
+}
+
+func (w waiver) over(day string) bool { return w.Until.Given() && w.Until.Value < day }
+
+// covers reports whether a finding is of its rule, and at its place or inside.
+func (w waiver) covers(f diag.Finding) bool {
+	if string(f.Code) != w.Rule.Value {
+		return false
+	}
+	inside := func(p text.Path) bool { return len(p) <= len(f.Place) && slices.Equal(p, f.Place[:len(p)]) }
+	return slices.ContainsFunc(w.places, inside) || slices.Contains(w.lines, f.At)
+}
+
+// idle is what is to be said of a waiver that silences nothing.
+func (w waiver) idle(all []diag.Finding, day string) diag.Finding {
+	f := diag.Finding{Code: waivesNothing.Code, Severity: diag.Warning, At: w.At, Place: text.Path{"waive", fmt.Sprint(w.nth)}, Fixes: []diag.Fix{{Edits: []text.Edit{text.RemoveNth(text.Path{"waive"}, w.nth)}}}}
+	known := func(r Rule) bool { return string(r.Code) == w.Rule.Value }
+	switch {
+	case !slices.ContainsFunc(Rules, known):
+		var codes []string
+		for _, r := range Rules {
+			codes = append(codes, string(r.Code))
+		}
+		f.Message = fmt.Sprintf("there is no rule %s to waive", w.Rule.Value)
+		f.Fixes = diag.Advise("name one that  wendrik check -rules  lists")
+		if near := diag.Nearest(w.Rule.Value, codes); near != "" {
+			f.Fixes = diag.Advise("did you mean " + near)
+		}
+	case w.over(day) && slices.ContainsFunc(all, w.covers):
+		f.Message = fmt.Sprintf("what rule %s finds at %s was waived until %s, and that has passed", w.Rule.Value, w.Place.Value, w.Until.Value)
+		f.Fixes = diag.Advise("put it right, or write a later day")
+	default:
+		f.Message = fmt.Sprintf("rule %s finds nothing at %s, so there is nothing to waive", w.Rule.Value, w.Place.Value)
+	}
+	return f
+}
+
+// waivesNothing is found by Judge, which alone knows what the other rules found.
+var waivesNothing = Rule{"waives-nothing", Expect, "A line of waive that silences nothing, or whose last day has passed.", func(*run) {}}
+
+var untried = Rule{"untried", Expect, "A line of expect that nobody can ever try, because no workload is at one of its ends, and none can be.", func(r *run) {
+	for i := range r.Plan.Expect {
+		x := &r.Plan.Expect[i]
+		if why, fixes := expect.Untried(r.Estate, x); why != "" {
+			severity := diag.Error
+			if x.Never {
+				severity = diag.Warning // which is so as long as nobody is there
+			}
+			r.report(severity, x.At, text.Path{"expect"}, "", "%q was not tried: %s", x.Text, why)
+			r.findings[len(r.findings)-1].Fixes = fixes
+		}
+	}
+}}

@@ -1,0 +1,97 @@
+package check
+
+import (
+	"fmt"
+
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/grid"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/reach"
+)
+
+var noGroup = Rule{"no-group", Guards, "A workload that listens, in no group, so that nothing comes in.", func(r *run) {
+	for _, w := range r.Workloads {
+		if len(w.Plan.Groups) > 0 || w.Listens.Empty() || w.Set != nil && w != w.Set.Members[0] {
+			continue
+		}
+		what := "workload " + w.Name
+		if w.Set != nil {
+			what = "the workloads " + w.Set.Name
+		}
+		if n := w.Network(); n != nil && len(n.Groups) > 0 {
+			r.report(diag.Warning, w.At(), w.Place(), "write  groups: [...]  there", "%s: in no group, so nothing comes in on %s", what, w.Listens)
+		}
+	}
+}}
+
+var noTargets = Rule{"no-targets", Wiring, "A balancer that hands flows on to nobody.", func(r *run) {
+	told := map[*plan.Workload]bool{}
+	for _, w := range r.Workloads {
+		if w.Plan.Balances.Given() && len(w.Plan.Targets) == 0 && !told[w.Plan] {
+			told[w.Plan] = true
+			r.report(diag.Warning, w.Plan.Balances.At, w.Place().To("targets"), "name workloads there, or take  targets:  out", "%s hands flows on to nobody", w.Name)
+		}
+	}
+}}
+
+var targetUnreached = Rule{"target-unreached", Guards, "A balancer that does not reach one of its targets on what it hands on.", func(r *run) {
+	for _, w := range r.Workloads {
+		flows := w.TargetPorts
+		if flows.Empty() {
+			flows = w.Listens
+		}
+		if len(w.Targets) == 0 || flows.Empty() || !w.Settled() || w.Set != nil && w != w.Set.Members[0] {
+			continue
+		}
+		end := reach.EndOf(w)
+		to := reach.Ends{Name: w.Name + "'s targets"}
+		for _, t := range w.Targets {
+			if t.Settled() {
+				to.Many = append(to.Many, t)
+			}
+		}
+		survey := grid.AskMany(r.Estate, reach.Ends{Name: w.Name, One: &end}, to, flows, false, nil)
+		for _, p := range survey.Parts {
+			if p.Answer.Verdict == reach.Open {
+				continue
+			}
+			why, fix, more := "", "let it pass, or name other targets", ""
+			if b := p.Answer.Blockers; len(b) > 0 {
+				if why = ": " + b[0].Message; b[0].Fix() != "" {
+					fix = b[0].Fix()
+				}
+			}
+			if p.Pairs > 1 {
+				more = fmt.Sprintf(" (and %d more)", p.Pairs-1)
+			}
+			r.report(diag.Error, w.Plan.Targets[0].At, w.Place().To("targets"), fix, "balancer %s does not reach its target %s%s on %s%s", w.Name, p.Answer.To.Name, more, flows, why)
+			if b := p.Answer.Blockers; len(b) == 1 && len(b[0].Edits()) > 0 {
+				r.findings[len(r.findings)-1].Fixes = b[0].Fixes
+			}
+		}
+	}
+}}
+
+var tierInOneZone = Rule{"tier-in-one-zone", Wiring, "A tier whose subnets are all in one zone, where its region has more.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, t := range n.Tiers {
+			zones, all := map[string]bool{}, 0
+			for _, x := range n.Regions {
+				all += len(x.Zones)
+			}
+			for _, s := range t.Subnets {
+				zones[s.Zone] = true
+			}
+			if len(t.Subnets) == 0 {
+				for _, z := range t.Plan.Zones {
+					zones[z.Value] = true
+				}
+			}
+			for zone := range zones {
+				if len(zones) == 1 && zone != "" && all > 1 {
+					r.report(diag.Warning, t.At(), t.Place(), "give it a subnet in another zone as well", "tier %s is in zone %s alone", t.ID(), zone)
+				}
+			}
+		}
+	}
+}}
