@@ -42,8 +42,9 @@ var shadowed = Rule{"shadowed-rule", Guards, "A rule of a list that nothing gets
 	for _, n := range r.Networks {
 		for _, l := range n.Lists {
 			for _, rules := range [][]estate.Rule{l.In, l.Out} {
+				before := decided(rules)
 				for i, x := range rules {
-					if j := slices.IndexFunc(rules[:i], func(y estate.Rule) bool { return covers(y, x) }); j >= 0 {
+					if j := before[i]; j >= 0 {
 						r.report(diag.Warning, x.At, l.Place(), "take it out, or move it up",
 							"nothing gets to the rule  %s,  because line %d has decided already:  %s", x.Text, rules[j].At.Line(), rules[j].Text)
 					}
@@ -65,10 +66,10 @@ var noReplyRoom = Rule{"no-reply-room", Guards, "A rule of a list that lets flow
 				if i == 1 {
 					other, way, back, word = l.In, "out", "in", "from"
 				}
-				told := map[string]bool{}
+				told, before := map[string]bool{}, decided(rules)
 				for nth, x := range rules {
 					ports := x.Flows.Minus(flow.WithoutPorts())
-					if slices.ContainsFunc(rules[:nth], func(y estate.Rule) bool { return covers(y, x) }) {
+					if before[nth] >= 0 {
 						continue // nothing gets to it
 					}
 					if !x.Allow || ports.Empty() || repliesThemselves(ports, replies) || told[x.Text] {
@@ -187,6 +188,10 @@ var needless = Rule{"needless-rule", Guards, "A rule of a group that a wider one
 	for _, n := range r.Networks {
 		for _, g := range n.Groups {
 			for _, rules := range [][]estate.Rule{g.In, g.Out} {
+				all := newCoverers()
+				for i, x := range rules {
+					all.add(i, x)
+				}
 				for i := 0; i < len(rules); {
 					x, last := rules[i], i+1
 					for last < len(rules) && rules[last].Nth == x.Nth {
@@ -194,9 +199,13 @@ var needless = Rule{"needless-rule", Guards, "A rule of a group that a wider one
 					}
 					var by []string // for each range that the rule stands for, the rule that lets it in
 					for _, part := range rules[i:last] {
-						j := slices.IndexFunc(rules, func(y estate.Rule) bool {
-							return y.Nth != part.Nth && covers(y, part) && (y.Nth < part.Nth || !covers(part, y))
-						})
+						j := -1
+						for k := range all.of(part) {
+							y := rules[k]
+							if (j < 0 || k < j) && y.Nth != part.Nth && covers(y, part) && (y.Nth < part.Nth || !covers(part, y)) {
+								j = k
+							}
+						}
 						if j < 0 {
 							break
 						}

@@ -164,3 +164,29 @@ func idlePublicReached(t *testing.T, e *estate.Estate, f diag.Finding, seed uint
 		require.Equal(t, reach.Blocked, a.Verdict, "seed %d: %s", seed, f.Message)
 	}
 }
+
+// TestDecidedAgainstAllPairs holds what finds covering rules by what they name against looking at each pair.
+func TestDecidedAgainstAllPairs(t *testing.T) {
+	covered := 0
+	for seed := range uint64(60) {
+		for _, n := range randomEstate(t, seed).Networks {
+			lists := [][]estate.Rule{}
+			for _, l := range n.Lists {
+				lists = append(lists, l.In, l.Out)
+			}
+			for _, g := range n.Groups {
+				lists = append(lists, g.In, g.Out)
+			}
+			for _, rules := range lists {
+				for i, j := range decided(rules) {
+					want := slices.IndexFunc(rules[:i], func(y estate.Rule) bool { return covers(y, rules[i]) })
+					require.Equal(t, want, j, "seed %d", seed)
+					if j >= 0 {
+						covered++
+					}
+				}
+			}
+		}
+	}
+	assert.Greater(t, covered, 20)
+}

@@ -2,7 +2,9 @@ package check
 
 import (
 	"fmt"
+	"iter"
 	"net/netip"
+	"slices"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
@@ -12,24 +14,16 @@ import (
 )
 
 var neverWins = Rule{"never-wins", Wiring, "A route that no packet takes, because longer ones lead away all that it leads to, or because it is for a group without members.", func(r *run) {
-	look := func(at text.Pos, place text.Path, table string, x *estate.Route, all []*estate.Route) {
-		var longer []netip.Prefix
-		for _, o := range all {
-			if o.To.Bits() > x.To.Bits() && x.To.Contains(o.To.Addr()) {
-				longer = append(longer, o.To)
+	look := func(place text.Path, table string, all []*estate.Route) {
+		for x, longer := range underEach(all) {
+			if x.Origin == estate.ByHand && len(longer) > 1 && address.SetOf(longer...).ContainsRange(x.To) {
+				r.report(diag.Warning, x.At, place, "take it out, or take out what is to give way to it", "the route to %s of table %s never wins: %d longer ones lead away all of it", x.Leads(), table, len(longer))
 			}
-		}
-		if len(longer) > 1 && address.SetOf(longer...).ContainsRange(x.To) {
-			r.report(diag.Warning, at, place, "take it out, or take out what is to give way to it", "the route to %s of table %s never wins: %d longer ones lead away all of it", x.Leads(), table, len(longer))
 		}
 	}
 	for _, n := range r.Networks {
 		for _, t := range n.Tables {
-			for _, x := range t.Routes {
-				if x.Origin == estate.ByHand {
-					look(x.At, t.Place(), t.ID(), x, t.Routes)
-				}
-			}
+			look(t.Place(), t.ID(), t.Routes)
 			for _, x := range t.Some {
 				if len(x.Only.Members) == 0 {
 					r.report(diag.Warning, x.At, t.Place(), fmt.Sprintf("put workloads into group %s, or take the route out", x.Only.Name), "the route to %s of table %s never wins: the group has no members", x.Leads(), t.ID())
@@ -39,48 +33,81 @@ var neverWins = Rule{"never-wins", Wiring, "A route that no packet takes, becaus
 	}
 	for _, h := range r.Hubs {
 		for _, t := range h.Tables {
-			for _, x := range t.Routes {
-				if x.Origin == estate.ByHand {
-					look(x.At, t.Place(), t.ID(), x, t.Routes)
-				}
-			}
+			look(t.Place(), t.ID(), t.Routes)
 		}
 	}
 }}
 
+// underEach gives each route of a table with the longer ones that lie in it and in no other longer one.
+func underEach(all []*estate.Route) iter.Seq2[*estate.Route, []netip.Prefix] {
+	sorted := slices.SortedStableFunc(slices.Values(all), func(a, b *estate.Route) int { return address.Compare(a.To, b.To) })
+	under := make(map[*estate.Route][]netip.Prefix)
+	var around []*estate.Route
+	for _, x := range sorted {
+		for len(around) > 0 && !address.Covers(around[len(around)-1].To, x.To) {
+			around = around[:len(around)-1]
+		}
+		if n := len(around); n > 0 && around[n-1].To != x.To {
+			under[around[n-1]] = append(under[around[n-1]], x.To)
+		}
+		around = append(around, x)
+	}
+	return func(yield func(*estate.Route, []netip.Prefix) bool) {
+		for _, x := range all {
+			if !yield(x, under[x]) {
+				return
+			}
+		}
+	}
+}
+
 var knowsMore = Rule{"site-knows-more", Wiring, "A site that has a route to what is not there, or what it is not joined to.", func(r *run) {
+	if len(r.Sites) == 0 {
+		return
+	}
 	m := meet.Of(r.Estate)
+	var all []owned
+	add := func(who estate.Object, ranges ...netip.Prefix) {
+		for _, p := range ranges {
+			all = append(all, owned{p, who})
+		}
+	}
+	for _, n := range r.Networks {
+		add(n, n.Ranges...)
+	}
+	for _, s := range r.Sites {
+		add(s, s.Ranges...)
+	}
+	for _, c := range r.Clusters {
+		add(c, append(slices.Clone(c.Pods), c.Services...)...)
+	}
+	there := ownersOf(all)
 	for _, s := range r.Sites {
 		if s.Link == nil && len(s.Attachments) == 0 {
 			continue
 		}
-		var met, others []netip.Prefix
-		for _, n := range r.Networks {
-			if m.Meet(s, n) {
-				met = append(met, n.Ranges...)
-			} else {
-				others = append(others, n.Ranges...)
-			}
-		}
-		for _, o := range r.Sites {
-			if o != s && m.Meet(s, o) {
-				met = append(met, o.Ranges...)
-			}
-		}
-		for _, c := range r.Clusters {
-			met = append(append(met, c.Pods...), c.Services...)
-		}
-		if len(met)+len(others) == 0 {
-			continue // nothing has a range yet
-		}
 		for i, p := range s.Knows {
+			if p.Bits() == 0 || address.IsPublic(p.Addr()) {
+				continue
+			}
 			at := s.At()
 			if i < len(s.Plan.Knows) && s.Plan.Knows[i].Prefix == p {
 				at = s.Plan.Knows[i].At
 			}
+			somebody, met := false, false
+			for who := range there.overlapping(p) {
+				if who == estate.Object(s) {
+					continue
+				}
+				_, cluster := who.(*estate.Cluster)
+				if somebody = true; cluster || m.Meet(s, who) {
+					met = true
+					break
+				}
+			}
 			switch {
-			case p.Bits() == 0 || address.IsPublic(p.Addr()) || overlapsAny(met, p):
-			case overlapsAny(others, p):
+			case met:
+			case somebody:
 				r.report(diag.Warning, at, s.Place().To("knows"), "take it out, or join the site to what has it", "site %s knows %s, and nothing that it is joined to has any of that", s.Name, p)
 			default:
 				r.report(diag.Warning, at, s.Place().To("knows"), "take it out", "site %s knows %s, and nothing in the estate has any of that", s.Name, p)
@@ -88,3 +115,42 @@ var knowsMore = Rule{"site-knows-more", Wiring, "A site that has a route to what
 		}
 	}
 }}
+
+// owned is a range and who has it.
+type owned struct {
+	netip.Prefix
+	by estate.Object
+}
+
+// owners finds who has any of a range.
+type owners struct {
+	sorted []owned
+	of     map[netip.Prefix][]estate.Object
+}
+
+func ownersOf(all []owned) owners {
+	o := owners{slices.SortedFunc(slices.Values(all), func(a, b owned) int { return address.Compare(a.Prefix, b.Prefix) }), map[netip.Prefix][]estate.Object{}}
+	for _, x := range all {
+		o.of[x.Prefix] = append(o.of[x.Prefix], x.by)
+	}
+	return o
+}
+
+// overlapping gives those whose range holds a range, the widest first, and then those whose range lies in it.
+func (o owners) overlapping(p netip.Prefix) iter.Seq[estate.Object] {
+	return func(yield func(estate.Object) bool) {
+		for bits := range p.Bits() {
+			for _, who := range o.of[netip.PrefixFrom(p.Addr(), bits).Masked()] {
+				if !yield(who) {
+					return
+				}
+			}
+		}
+		i, _ := slices.BinarySearchFunc(o.sorted, p, func(x owned, p netip.Prefix) int { return address.Compare(x.Prefix, p) })
+		for ; i < len(o.sorted) && address.Covers(p, o.sorted[i].Prefix); i++ {
+			if !yield(o.sorted[i].by) {
+				return
+			}
+		}
+	}
+}

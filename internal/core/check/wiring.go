@@ -191,37 +191,69 @@ var noRouteBack = Rule{"no-route-back", Wiring, "A route over a peering or a hub
 	}
 }}
 
-// noRouteBackOverHubs reports networks to which a route leads over a hub, and that lead nothing back over it.
+// maxToldOfOne is how many networks are told of that lead over a hub to one that leads nothing back.
+const maxToldOfOne = 100
+
+// noRouteBackOverHubs reports networks to which routes lead over a hub, and that lead nothing back.
 func (r *run) noRouteBackOverHubs() {
-	type way struct{ from, to *estate.Network }
-	told := map[way]bool{}
-	r.eachRoute(func(t *estate.Table, x *estate.Route) {
-		h, is := x.Via.(*estate.Hub)
-		n := t.Network
-		if !is || x.To.Bits() == 0 || len(n.Ranges) == 0 {
-			return
+	back := map[*estate.Network]address.Set{} // where a network leads anything
+	for _, n := range r.Networks {
+		var all []netip.Prefix
+		for _, t := range n.Tables {
+			for _, x := range slices.Concat(t.Routes, t.Some) {
+				if x.Origin != estate.Local {
+					all = append(all, x.To)
+				}
+			}
+		}
+		back[n] = address.SetOf(all...)
+	}
+	for _, h := range r.Hubs {
+		var all []netip.Prefix
+		for _, a := range h.Attachments {
+			if a.Network != nil {
+				all = append(all, a.Network.Ranges...)
+			}
+		}
+		everybody := address.SetOf(all...)
+		short := map[*estate.Network]int{} // who leads nothing back to some, and how many were told
+		for _, a := range h.Attachments {
+			if a.Network != nil && !back[a.Network].Covers(everybody) {
+				short[a.Network] = 0
+			}
+		}
+		if len(short) == 0 {
+			continue
 		}
 		for _, a := range h.Attachments {
-			far := a.Network
-			if far == nil || far == n || told[way{n, far}] || !overlapsAny(far.Ranges, x.To) || !hubLeads(h, n, far, x.To) {
+			if a.Network != nil {
+				r.leadsOverHub(h, a, back, short)
+			}
+		}
+	}
+}
+
+// leadsOverHub reports those of some networks to which an attached one leads packets over a hub, and that lead nothing back.
+func (r *run) leadsOverHub(h *estate.Hub, a *estate.Attachment, back map[*estate.Network]address.Set, short map[*estate.Network]int) {
+	n, told := a.Network, map[*estate.Network]bool{}
+	for _, t := range n.Tables {
+		for _, x := range t.Routes {
+			if x.Via != estate.Object(h) || x.To.Bits() == 0 || !x.At.Known() || len(n.Ranges) == 0 {
 				continue
 			}
-			back := slices.ContainsFunc(far.Tables, func(o *estate.Table) bool {
-				return slices.ContainsFunc(slices.Concat(o.Routes, o.Some), func(y *estate.Route) bool { return y.Origin != estate.Local && overlapsAny(n.Ranges, y.To) })
-			})
-			if !back {
-				told[way{n, far}] = true
+			for _, y := range a.Table.Routes {
+				far, is := y.Via.(*estate.Network)
+				count, lacks := short[far]
+				if !is || !lacks || far == n || told[far] || count >= maxToldOfOne || !y.To.Overlaps(x.To) || !overlapsAny(far.Ranges, x.To) ||
+					slices.ContainsFunc(n.Ranges, back[far].Overlaps) {
+					continue
+				}
+				told[far], short[far] = true, count+1
 				r.report(diag.Error, x.At, far.Place().To("tables"), fmt.Sprintf("add  {to: %s, via: %s}  to a table of network %s", n.Ranges[0], h.Name, far.Name),
 					"network %s leads packets over hub %s to network %s, and no table there leads replies back", n.Name, h.Name, far.Name)
 			}
 		}
-	})
-}
-
-// hubLeads reports whether the hub table that a network looks into leads a part of a range to another network.
-func hubLeads(h *estate.Hub, from, to *estate.Network, p netip.Prefix) bool {
-	a := from.Attachment(h)
-	return a != nil && slices.ContainsFunc(a.Table.Routes, func(x *estate.Route) bool { return x.Via == estate.Object(to) && x.To.Overlaps(p) })
+	}
 }
 
 var deadRoutes = Rule{"dead-route", Wiring, "A route over a peering, a hub or a link to a place that does not have the destination.", func(r *run) {
@@ -293,6 +325,16 @@ var sitesWithoutWayBack = Rule{"site-does-not-know", Wiring, "A route to a site,
 		r.report(diag.Warning, at, knows, "", "network %s leads packets to site %s, and the site knows no way back to it", n.Name, s.Name)
 		r.by(text.Add(knows, text.Word(n.Ranges[0].String())))
 	}
+	behind := map[*estate.HubTable][]*estate.Route{} // those that lead to sites
+	for _, h := range r.Hubs {
+		for _, t := range h.Tables {
+			for _, x := range t.Routes {
+				if _, is := x.Via.(*estate.Site); is {
+					behind[t] = append(behind[t], x)
+				}
+			}
+		}
+	}
 	r.eachRoute(func(t *estate.Table, x *estate.Route) {
 		switch via := x.Via.(type) {
 		case *estate.Site:
@@ -302,7 +344,7 @@ var sitesWithoutWayBack = Rule{"site-does-not-know", Wiring, "A route to a site,
 			if a == nil || x.To.Bits() == 0 {
 				return
 			}
-			for _, y := range a.Table.Routes {
+			for _, y := range behind[a.Table] {
 				if s, is := y.Via.(*estate.Site); is && y.To.Overlaps(x.To) && overlapsAny(s.Ranges, x.To) {
 					look(x.At, s, t.Network)
 				}
