@@ -2,7 +2,9 @@ package cli
 
 import (
 	"errors"
+	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/jedib0t/go-pretty/v6/progress"
@@ -11,6 +13,8 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
+	"wendrik/internal/core/mend"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
@@ -22,20 +26,36 @@ func checkCommand() *command {
 		short: "all that is wrong or doubtful, and every line of expect",
 		long: "Check runs every rule on the plan: ranges and overlaps, route tables and gateways, peerings, security groups and access lists; and it holds each line of expect against the walk of packets. " +
 			"A line holds when it is true of every pair that it speaks of; where it is not, the first pair that is otherwise is named, with the reason. " +
-			"-format junit is for build servers that read JUnit XML, and -format sarif is SARIF 2.1.0 (OASIS). -rules lists the rules, and waive in the plan says what is meant (-waived lists that). " +
+			"-format junit is for build servers that read JUnit XML, and -format sarif is SARIF 2.1.0 (OASIS). -fix shows the fixes as a difference, with what they open and close, and which need a choice. -rules lists the rules, and waive in the plan says what is meant (-waived lists that). " +
 			"Problems of the text itself come first; what could be read is judged beside them, and the exit status is then 2. " +
 			"Else it is 1 when there is any finding, or with -only those of one kind.",
 		examples: []example{
 			{"wendrik check", "everything"},
 			{"wendrik check -only expect", "the expectations alone"},
 			{"wendrik check -only errors -format junit", "what a build server should stop at"},
+			{"wendrik check -fix", "the fixes that can be written, as a difference; -write makes them"},
+			{"wendrik check -fix -only idle-site -choose idle-site=remove", "those of one rule, with a choice made"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "csv", "md", "junit", "sarif")
-			only := f.oneOf("only", "which findings count", "all", "errors", "expect")
+			only := f.String("only", "all", "`WHICH` findings count: all, errors, expect, or codes of rules with commas")
 			rules := f.Bool("rules", false, "list the rules, and do nothing else")
 			waived := f.Bool("waived", false, "list what the plan waives, too, with the reasons")
+			fix := f.Bool("fix", false, "show the fixes that can be written as a difference, and what they open and close")
+			write := f.Bool("write", false, "with -fix: make them")
+			var choices []mend.Choice
+			f.Func("choose", "with -fix: `CODE=WORD` or CODE@PLACE=WORD, where a fix needs a choice; may stand several times", func(s string) error {
+				c, ok := mend.ParseChoice(s)
+				if !ok {
+					return errors.New("write CODE=WORD or CODE@PLACE=WORD")
+				}
+				choices = append(choices, c)
+				return nil
+			})
+			f.onlyWith("write", "fix")
+			f.onlyWith("choose", "fix")
 			f.apart("rules", "only")
+			f.apart("rules", "fix")
 			f.apart("rules", "plan")
 			return func(c *call) (int, error) {
 				if err := c.noArguments("check", "wendrik check -plan FILE"); err != nil {
@@ -43,6 +63,12 @@ func checkCommand() *command {
 				}
 				if *rules {
 					return good, c.rules(*format)
+				}
+				if err := knownOnly(*only); err != nil {
+					return cannot, err
+				}
+				if *fix && *format != "text" && *format != "json" {
+					return cannot, &usageError{"-fix writes text or json", "wendrik check -fix -format json"}
 				}
 				o, err := c.open(*name)
 				if report := *format == "junit" || *format == "sarif"; err != nil && report {
@@ -64,10 +90,47 @@ func checkCommand() *command {
 				if o.unread() && *format == "text" {
 					return cannot, nil
 				}
+				if *fix && status != cannot {
+					return c.fixed(o, r, mend.Of(o.Estate, r.findings, choices, time.Now()), *format, *write)
+				}
 				return status, c.writeChecked(r, *format)
 			}
 		},
 	}
+}
+
+// counted reports whether a finding is of those that count.
+func counted(only string, f diag.Finding) bool {
+	switch only {
+	case "all":
+		return true
+	case "errors":
+		return f.Severity == diag.Error
+	case "expect":
+		return f.Code == expect.Broken || topicOf(f) == check.Expect
+	}
+	return slices.Contains(strings.Split(only, ","), string(f.Code))
+}
+
+// knownOnly is the mistake of asking for findings of a rule that there is not.
+func knownOnly(only string) error {
+	if slices.Contains([]string{"all", "errors", "expect"}, only) {
+		return nil
+	}
+	known := []string{"all", "errors", "expect", string(expect.Broken)}
+	for _, r := range check.Rules {
+		known = append(known, string(r.Code))
+	}
+	for code := range strings.SplitSeq(only, ",") {
+		if !slices.Contains(known[3:], code) {
+			right := "it takes all, errors, expect, or codes that  wendrik check -rules  lists"
+			if near := diag.Nearest(code, known); near != "" {
+				right = "did you mean " + near + "?"
+			}
+			return &usageError{fmt.Sprintf("there is no rule %q", phrase.Clip(code)), right}
+		}
+	}
+	return nil
 }
 
 // unopened is a plan that could not even be opened, with the reason as its problem.
@@ -100,8 +163,7 @@ func (c *call) checked(o *opened, only string) *checked {
 	r := &checked{src: o.Plan.Files, problems: o.Problems, waits: o.Waits, ruled: !o.unread(), tried: !o.unread(), samePlan: c.samePlan()}
 	if r.ruled {
 		counts := func(f diag.Finding) bool {
-			is := only == "all" || only == "errors" && f.Severity == diag.Error || only == "expect" && topicOf(f) == check.Expect
-			return is && !doubted(f, o.Problems)
+			return counted(only, f) && !doubted(f, o.Problems)
 		}
 		findings, waived := check.Judge(o.Estate, time.Now())
 		for _, f := range findings {
@@ -122,7 +184,7 @@ func (c *call) checked(o *opened, only string) *checked {
 	r.expected = expect.RunSome(o.Estate, c.doubtedExpectations(o), meter.step)
 	meter.end()
 	for _, x := range r.expected {
-		if f, is := x.Finding(); is && (only != "errors" || f.Severity == diag.Error) {
+		if f, is := x.Finding(); is && counted(only, f) {
 			if more := lookCloser(x, r.samePlan); more != "" {
 				f.Fixes = diag.Advise(more)
 			}

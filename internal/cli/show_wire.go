@@ -88,13 +88,17 @@ type wireChangeOut struct {
 func wireJSON(r *wire.Result, src *text.Files) wireOut {
 	out := wireOut{[]wireChangeOut{}, findingsJSON(r.Contradicts, src), findingsJSON(r.Unmet, src), openingsJSON(r.Opens), openingsJSON(r.Closes)}
 	for _, x := range r.Changes {
-		one := wireChangeOut{x.Why, []string{}}
-		for _, e := range x.Edits {
-			one.Edits = append(one.Edits, e.String())
-		}
-		out.Changes = append(out.Changes, one)
+		out.Changes = append(out.Changes, changeJSON(x))
 	}
 	return out
+}
+
+func changeJSON(x text.Change) wireChangeOut {
+	one := wireChangeOut{x.Why, []string{}}
+	for _, e := range x.Edits {
+		one.Edits = append(one.Edits, e.String())
+	}
+	return one
 }
 
 func openingsJSON(all []grid.Difference) []openingOut {

@@ -195,3 +195,32 @@ func TestReachFix(t *testing.T) {
 	r = run(t, folder, "", "reach", "ticket-1", "fare-db", "-write")
 	assert.Equal(t, 2, r.status, "-write makes fixes, and none were asked for")
 }
+
+// TestCheckFix shows the fixes of what check finds, makes them with a choice, and finds that they are made.
+func TestCheckFix(t *testing.T) {
+	folder := demo(t)
+	before := read(t, folder)
+	r := run(t, folder, "", "check", "-fix")
+	assert.Equal(t, 1, r.status)
+	for _, want := range []string{
+		"9 findings  3 are ended by edits, 2 need a choice, 4 are left to you",
+		"+        subnets: [app-a, app-b, app-c]                 # and app-c?", "+          - tcp/5432 from group booking/fares",
+		"this opens:", "-choose idle-site@sites.gull-rail=remove", "-choose access@networks.harbour.tiers.feed=public|closed",
+	} {
+		assert.Contains(t, r.out, want)
+	}
+	assert.Equal(t, before, read(t, folder))
+	r = run(t, folder, "", "check", "-fix", "-only", "access,idle-site", "-choose", "access=closed", "-choose", "idle-site@gull-rail=remove", "-write")
+	assert.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "written to wendrik.yaml: 2 changes")
+	assert.NotContains(t, read(t, folder), "gull-rail:")
+	assert.Contains(t, read(t, folder), "feed:  {access: closed, hosts: 200}")
+	r = run(t, folder, "", "check", "-fix", "-write")
+	assert.Equal(t, 1, r.status, "some are left to a person")
+	assert.Contains(t, run(t, folder, "", "check").out, "3 of 3 expectations hold")
+	r = run(t, folder, "", "check", "-fix", "-only", "left-on-main-table,no-route-back")
+	assert.Equal(t, "there is nothing to fix\n", r.out)
+	assert.Contains(t, run(t, folder, "", "check", "-fix", "-choose", "acces=closed").err, "nothing asks for the choice acces=closed")
+	assert.Contains(t, run(t, folder, "", "check", "-only", "acces").err, "did you mean access?")
+	assert.Equal(t, 2, run(t, folder, "", "check", "-write").status)
+}

@@ -123,6 +123,31 @@ func (r *run) report(severity diag.Severity, at text.Pos, place text.Path, advic
 	r.findings = append(r.findings, diag.Finding{Code: r.code, Severity: severity, At: at, Place: place, Message: fmt.Sprintf(format, args...), Fixes: diag.Advise(advice)})
 }
 
+// choice gives the finding that was reported last a fix that is made when a person chooses it by a word; advice says what it
+// takes beside its edits.
+func (r *run) choice(word string, edits ...text.Edit) {
+	f := &r.findings[len(r.findings)-1]
+	f.Fixes = append(f.Fixes, diag.Fix{Edits: edits, Choice: word})
+}
+
+// takes gives the finding that was reported last a fix for which a person must give a word.
+func (r *run) takes(what, advice string, edits func(word string) ([]text.Edit, error)) {
+	f := &r.findings[len(r.findings)-1]
+	f.Fixes = append(f.Fixes, diag.Fix{Advice: advice, Choice: what, Takes: edits})
+}
+
+// remove is the word for the fix that takes out what is of no use.
+const remove = "remove"
+
+// takesOut gives the finding that was reported last the fix that takes a thing of the plan out, when a person chooses that; not
+// for what the pattern of a network gives.
+func (r *run) takesOut(n *estate.Network, o estate.Object) {
+	if n == nil || !n.FromPattern(o) {
+		place := o.Place()
+		r.choice(remove, text.Remove(place[:len(place)-1], place[len(place)-1]))
+	}
+}
+
 // by gives the finding that was reported last a fix by edits, the advice that it has becoming that of the fix.
 func (r *run) by(edits ...text.Edit) {
 	f := &r.findings[len(r.findings)-1]

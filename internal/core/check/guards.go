@@ -30,8 +30,11 @@ var emptyGroups = Rule{"empty-group", Guards, "A rule that names a group without
 		for _, g := range n.Groups {
 			for _, x := range slices.Concat(g.In, g.Out) {
 				if x.Group != nil && len(x.Group.Members) == 0 {
-					r.report(diag.Warning, x.At, g.Place(), fmt.Sprintf("put workloads into group %s, or take the rule out", x.Group.Name),
+					r.report(diag.Warning, x.At, g.Place(), fmt.Sprintf("put workloads into group %s", x.Group.Name),
 						"the rule  %s  matches nothing, because group %s has no members", x.Text, x.Group.Name)
+					if out, can := ruleOut(g, n, x); can {
+						r.choice(remove, out)
+					}
 				}
 			}
 		}
@@ -47,6 +50,9 @@ var shadowed = Rule{"shadowed-rule", Guards, "A rule of a list that nothing gets
 					if j := before[i]; j >= 0 {
 						r.report(diag.Warning, x.At, l.Place(), "take it out, or move it up",
 							"nothing gets to the rule  %s,  because line %d has decided already:  %s", x.Text, rules[j].At.Line(), rules[j].Text)
+						if out, can := ruleOut(l, n, x); can {
+							r.findings[len(r.findings)-1].Fixes[0] = diag.Fix{Edits: []text.Edit{out}, Advice: "or move it up"}
+						}
 					}
 				}
 			}
@@ -76,7 +82,7 @@ var noReplyRoom = Rule{"no-reply-room", Guards, "A rule of a list that lets flow
 						continue
 					}
 					wanted := replies.Intersect(ports.WholeProtocols())
-					passes := letsBack(other, x.Peer, wanted)
+					passes := letsBack(other, x, wanted)
 					missing := wanted.Minus(passes)
 					if missing.Empty() || x.Flows.Covers(flow.Any()) && !passes.Empty() {
 						continue // who lets everything pass one way has not each of it in mind
@@ -98,13 +104,14 @@ func repliesThemselves(ports, replies flow.Set) bool {
 	return replies.Covers(ports) && !slices.ContainsFunc(ports.Spans(), func(x flow.Span) bool { return x.Last-x.First < many })
 }
 
-// letsBack is what of some flows the rules of a list may let pass to or from a peer, or a part of it.
-func letsBack(rules []estate.Rule, peer plan.Peer, wanted flow.Set) flow.Set {
+// letsBack is what of some flows the rules of a list may let pass to or from the far end of a rule, or a part of it.
+func letsBack(rules []estate.Rule, x estate.Rule, wanted flow.Set) flow.Set {
 	var passes flow.Set
 	undecided := wanted
 	for _, y := range rules {
-		all := y.Peer.Any || !peer.Any && address.Covers(y.Peer.Range, peer.Range)
-		some := all || peer.Any || address.Covers(peer.Range, y.Peer.Range)
+		ranges := x.Peer.Range.IsValid() && y.Peer.Range.IsValid()
+		all := y.Peer.Any || x.Group != nil && x.Group == y.Group || ranges && address.Covers(y.Peer.Range, x.Peer.Range)
+		some := all || !ranges || address.Covers(x.Peer.Range, y.Peer.Range) // whom a group holds is not looked at
 		if y.Allow && some {
 			passes = passes.Union(y.Flows.Intersect(undecided))
 		}
@@ -121,6 +128,7 @@ var wideOpen = Rule{"wide-open", Guards, "A rule of a group that lets everything
 			for _, x := range g.In {
 				if everywhere(x) && x.Flows.Covers(flow.Any()) {
 					r.report(diag.Warning, x.At, g.Place().To("in"), "name the flows that its members serve, and who asks for them", "group %s lets everything in from everywhere:  %s", g.ID(), x.Text)
+					r.narrows(g, n, x, "")
 				}
 			}
 		}
@@ -146,7 +154,8 @@ var openPort = Rule{"open-port", Guards, "A group that lets the whole internet i
 					}
 				}
 				if len(open) > 0 {
-					r.report(diag.Warning, x.At, g.Place().To("in"), "name the ranges or the group that it is for", "group %s lets the whole internet in on %s, and the internet gets to workload %s", g.ID(), phrase.And(open), g.Members[i].Name)
+					r.report(diag.Warning, x.At, g.Place().To("in"), "", "group %s lets the whole internet in on %s, and the internet gets to workload %s", g.ID(), phrase.And(open), g.Members[i].Name)
+					r.narrows(g, n, x, "name the ranges or the group that it is for")
 				}
 			}
 		}
@@ -169,6 +178,51 @@ func (r *run) meant(g *estate.Group) flow.Set {
 		}
 	}
 	return all
+}
+
+// ruleOut takes a rule out of a group or a list; not one that stands for several, or that a pattern gives.
+func ruleOut(o estate.Object, n *estate.Network, x estate.Rule) (text.Edit, bool) {
+	place, rules := ruleList(o, x)
+	one := 0
+	for _, y := range rules {
+		if y.Nth == x.Nth {
+			one++
+		}
+	}
+	return text.RemoveNth(place, x.Nth), one == 1 && !n.FromPattern(o)
+}
+
+// ruleList is the list of rules that one stands in, and where.
+func ruleList(o estate.Object, x estate.Rule) (text.Path, []estate.Rule) {
+	var in, out []estate.Rule
+	switch o := o.(type) {
+	case *estate.Group:
+		in, out = o.In, o.Out
+	case *estate.List:
+		in, out = o.In, o.Out
+	}
+	if slices.ContainsFunc(in, func(y estate.Rule) bool { return y.At == x.At }) {
+		return o.Place().To("in"), in
+	}
+	return o.Place().To("out"), out
+}
+
+// narrows gives the finding that was reported last the fix that a rule is for a range or a group alone.
+func (r *run) narrows(g *estate.Group, n *estate.Network, x estate.Rule, advice string) {
+	if n.FromPattern(g) {
+		if advice != "" {
+			r.findings[len(r.findings)-1].Fixes = diag.Advise(advice)
+		}
+		return
+	}
+	place := g.Place().To("in")
+	r.takes("FROM", advice, func(word string) ([]text.Edit, error) {
+		from := word
+		if _, err := netip.ParsePrefix(word); err != nil && word != "any" {
+			from = "group " + word
+		}
+		return []text.Edit{text.Add(place, text.Word(x.Flows.Rule()+" from "+from)), text.RemoveNth(place, x.Nth)}, nil // their order is nothing to a group
+	})
 }
 
 // everywhere reports whether a rule is for every address of a family.
@@ -216,6 +270,9 @@ var needless = Rule{"needless-rule", Guards, "A rule of a group that a wider one
 					}
 					if i == last {
 						r.report(diag.Warning, x.At, g.Place(), "take it out", "the rule  %s  of group %s is needless beside  %s", x.Text, g.ID(), strings.Join(by, ",  "))
+						if out, can := ruleOut(g, n, x); can {
+							r.findings[len(r.findings)-1].Fixes = diag.By(out)
+						}
 					}
 					i = last
 				}

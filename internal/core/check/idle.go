@@ -17,8 +17,11 @@ var idlePublic = Rule{"idle-public", Wiring, "A workload with a public address i
 	for _, w := range r.Workloads {
 		// Where packets come back into the network and look into a table, that may lead them out.
 		if len(w.Public) > 0 && w.Subnet != nil && !leadsOut(w.Subnet.Table, true) && len(w.Subnet.Network.Doors()) == 0 {
-			r.report(diag.Warning, publicAt(w), w.Place().To("public"), fmt.Sprintf("lead a default route of %s to an internet gateway, or take the address out", w.Subnet.Table.Place()),
+			r.report(diag.Warning, publicAt(w), w.Place().To("public"), fmt.Sprintf("lead a default route of %s to an internet gateway", w.Subnet.Table.Place()),
 				"workload %s has the public address %s, and the table of its subnet %s has no route to an internet gateway", w.Name, address.Word(w.Public[0]), w.Subnet.ID())
+			if _, found := r.Plan.Files.Value(w.Place().To("public")); found {
+				r.choice(remove, text.Remove(w.Place(), "public"))
+			}
 		}
 	}
 }}
@@ -32,7 +35,8 @@ var idle = Rule{"idle", Guards, "A list or a table that no subnet has.", func(r 
 	}
 	for _, p := range r.Plan.Patterns {
 		if !taken[p] {
-			r.report(diag.Warning, p.Name.At, text.Path{"patterns", p.Name.Value}, fmt.Sprintf("write  pattern: %s  at a network, or take it out", p.Name.Value), "no network takes pattern %s", p.Name.Value)
+			r.report(diag.Warning, p.Name.At, text.Path{"patterns", p.Name.Value}, fmt.Sprintf("write  pattern: %s  at a network", p.Name.Value), "no network takes pattern %s", p.Name.Value)
+			r.choice(remove, text.Remove(text.Path{"patterns"}, p.Name.Value))
 		}
 	}
 	for _, n := range r.Networks {
@@ -42,12 +46,14 @@ var idle = Rule{"idle", Guards, "A list or a table that no subnet has.", func(r 
 		}
 		for _, l := range n.Lists {
 			if !guarded[l] && len(l.Plan.Subnets) == 0 { // those of a tier may yet come
-				r.report(diag.Warning, l.At(), l.Place(), "name subnets in it, or take it out", "list %s guards no subnet", l.ID())
+				r.report(diag.Warning, l.At(), l.Place(), "name subnets in it", "list %s guards no subnet", l.ID())
+				r.takesOut(n, l)
 			}
 		}
 		for _, t := range n.Tables {
 			if t.Plan != nil && !t.Main && len(t.Subnets) == 0 && len(n.Subnets) > 0 && !t.HasDoor() {
-				r.report(diag.Warning, t.At(), t.Place(), "name subnets in it, or take it out", "table %s is for no subnet, and nothing that comes into the network looks into it", t.ID())
+				r.report(diag.Warning, t.At(), t.Place(), "name subnets in it", "table %s is for no subnet, and nothing that comes into the network looks into it", t.ID())
+				r.takesOut(n, t)
 			}
 		}
 	}
@@ -63,11 +69,12 @@ var idleGateway = Rule{"idle-gateway", Wiring, "A gateway that no route leads to
 		}
 		for _, g := range n.Gateways {
 			if g.Plan != nil && !used[g] && len(g.Plan.Serves) == 0 && !passedOver(n, g) {
-				advice := fmt.Sprintf("lead a route of network %s to it, or take it out", n.Name)
+				advice := fmt.Sprintf("lead a route of network %s to it", n.Name)
 				if n.Profile.NATServes && g.Type == estate.NATGateway {
-					advice = "name the subnets that it serves, or take it out"
+					advice = "name the subnets that it serves"
 				}
 				r.report(diag.Warning, g.At(), g.Place(), advice, "nothing uses gateway %s", g.ID())
+				r.takesOut(n, g)
 			}
 		}
 	}
@@ -100,7 +107,8 @@ var idleGroup = Rule{"idle-group", Guards, "A group without members, which no ru
 	for _, n := range r.Networks {
 		for _, g := range n.Groups {
 			if len(g.Members) == 0 && !named[g] && !n.FromPattern(g) { // a pattern's may be for other networks
-				r.report(diag.Warning, g.At(), g.Place(), "put workloads into it, or take it out", "group %s has no members, and nothing names it", g.ID())
+				r.report(diag.Warning, g.At(), g.Place(), "put workloads into it", "group %s has no members, and nothing names it", g.ID())
+				r.takesOut(n, g)
 			}
 		}
 	}
@@ -118,7 +126,8 @@ var idleBlock = Rule{"idle-block", Room, "A block of space from which nothing is
 			taken = taken || survey.Occupied.Overlaps(p)
 		}
 		if !taken {
-			r.report(diag.Warning, b.At(), b.Place(), "carve a network from it, say in  held:  what it is kept for, or take it out", "nothing uses block %s (%s)", b.Name, phrase.List(b.Ranges))
+			r.report(diag.Warning, b.At(), b.Place(), "carve a network from it, or say in  held:  what it is kept for", "nothing uses block %s (%s)", b.Name, phrase.List(b.Ranges))
+			r.takesOut(nil, b)
 		}
 	}
 }}
@@ -127,11 +136,13 @@ var idleSite = Rule{"idle-site", Wiring, "A site that is joined to nothing, or t
 	for _, s := range r.Sites {
 		switch {
 		case s.Link == nil && len(s.Attachments) == 0:
-			r.report(diag.Warning, s.At(), s.Place(), "write  link: NETWORK  there, attach it to a hub, or take it out", "site %s is joined to nothing", s.Name)
+			r.report(diag.Warning, s.At(), s.Place(), "write  link: NETWORK  there, or attach it to a hub", "site %s is joined to nothing", s.Name)
+			r.takesOut(nil, s)
 		case s.Link != nil && !slices.ContainsFunc(s.Link.Tables, func(t *estate.Table) bool {
 			return slices.ContainsFunc(slices.Concat(t.Routes, t.Some), func(x *estate.Route) bool { return x.Via == estate.Object(s) })
 		}):
-			r.report(diag.Warning, s.At(), s.Place(), fmt.Sprintf("lead a route of network %s to it (wire writes it), or take the link out", s.Link.Name), "no route leads over the link to site %s", s.Name)
+			r.report(diag.Warning, s.At(), s.Place(), fmt.Sprintf("lead a route of network %s to it (wire writes it)", s.Link.Name), "no route leads over the link to site %s", s.Name)
+			r.takesOut(nil, s)
 		}
 	}
 }}
@@ -147,7 +158,8 @@ var idleHubLink = Rule{"idle-hub-link", Wiring, "A link between hubs that stands
 	}
 	for _, l := range r.HubLinks {
 		if l.Stands() && !used[l] {
-			r.report(diag.Warning, l.At(), l.Place(), fmt.Sprintf("lead routes of hubs %s and %s over it, or take it out", l.Between[0].Name, l.Between[1].Name), "no route leads over hub link %s", l.Name)
+			r.report(diag.Warning, l.At(), l.Place(), fmt.Sprintf("lead routes of hubs %s and %s over it", l.Between[0].Name, l.Between[1].Name), "no route leads over hub link %s", l.Name)
+			r.takesOut(nil, l)
 		}
 	}
 }}
@@ -163,8 +175,9 @@ var idlePeering = Rule{"idle-peering", Wiring, "A peering that stands, and that 
 	}
 	for _, p := range r.Peerings {
 		if p.Stands() && !used[p] {
-			r.report(diag.Warning, p.At(), p.Place(), fmt.Sprintf("lead routes of networks %s and %s over it (wire writes them), or take it out", p.Between[0].Name, p.Between[1].Name),
+			r.report(diag.Warning, p.At(), p.Place(), fmt.Sprintf("lead routes of networks %s and %s over it (wire writes them)", p.Between[0].Name, p.Between[1].Name),
 				"no route leads over peering %s", p.Name)
+			r.takesOut(nil, p)
 		}
 	}
 }}
@@ -179,8 +192,9 @@ var idleAttachment = Rule{"idle-attachment", Wiring, "A network or site attached
 		}
 		for _, a := range h.Attachments {
 			if to := a.To(); !used[to] && len(a.Ranges()) > 0 {
-				r.report(diag.Warning, a.At, h.Place().To("attach", to.ID()), fmt.Sprintf("write  learns: [%s]  in the tables of those that are to reach it, or detach it", to.ID()),
+				r.report(diag.Warning, a.At, h.Place().To("attach", to.ID()), fmt.Sprintf("write  learns: [%s]  in the tables of those that are to reach it", to.ID()),
 					"no table of hub %s leads anything to %s %s, which is attached to it", h.Name, to.Kind(), to.ID())
+				r.choice(remove, text.Remove(h.Place().To("attach"), to.ID()))
 			}
 		}
 	}

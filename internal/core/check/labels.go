@@ -7,6 +7,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 )
 
 var labels = Rule{"labels", Names, "A network, workload, gateway, peering, site or held part without a label that labels-required names.", func(r *run) {
@@ -24,7 +25,13 @@ var labels = Rule{"labels", Names, "A network, workload, gateway, peering, site 
 		if lacks[0] == "owner" {
 			fix = "write  owner: ...  there"
 		}
-		r.report(diag.Warning, o.At(), o.Place(), fix, "%s %s has no label %s", o.Kind(), o.ID(), phrase.And(lacks))
+		r.report(diag.Warning, o.At(), o.Place(), "", "%s %s has no label %s", o.Kind(), o.ID(), phrase.And(lacks))
+		r.takes("WORD", fix, func(word string) ([]text.Edit, error) {
+			if lacks[0] == "owner" {
+				return []text.Edit{text.Set(o.Place(), "owner", text.Word(word))}, nil
+			}
+			return []text.Edit{text.Set(o.Place().To("labels"), lacks[0], text.Word(word))}, nil
+		})
 	}
 	if len(r.Plan.Required) == 0 {
 		return

@@ -14,26 +14,28 @@ import (
 )
 
 var neverWins = Rule{"never-wins", Wiring, "A route that no packet takes, because longer ones lead away all that it leads to, or because it is for a group without members.", func(r *run) {
-	look := func(place text.Path, table string, all []*estate.Route) {
+	look := func(place text.Path, table string, all []*estate.Route, out func(x *estate.Route)) {
 		for x, longer := range underEach(all) {
 			if x.Origin == estate.ByHand && len(longer) > 1 && address.SetOf(longer...).ContainsRange(x.To) {
-				r.report(diag.Warning, x.At, place, "take it out, or take out what is to give way to it", "the route to %s of table %s never wins: %d longer ones lead away all of it", x.Leads(), table, len(longer))
+				r.report(diag.Warning, x.At, place, "or take out what is to give way to it", "the route to %s of table %s never wins: %d longer ones lead away all of it", x.Leads(), table, len(longer))
+				out(x)
 			}
 		}
 	}
 	for _, n := range r.Networks {
 		for _, t := range n.Tables {
-			look(t.Place(), t.ID(), t.Routes)
+			look(t.Place(), t.ID(), t.Routes, func(x *estate.Route) { r.takesRouteOut(t, x, "") })
 			for _, x := range t.Some {
 				if len(x.Only.Members) == 0 {
-					r.report(diag.Warning, x.At, t.Place(), fmt.Sprintf("put workloads into group %s, or take the route out", x.Only.Name), "the route to %s of table %s never wins: the group has no members", x.Leads(), t.ID())
+					r.report(diag.Warning, x.At, t.Place(), fmt.Sprintf("put workloads into group %s", x.Only.Name), "the route to %s of table %s never wins: the group has no members", x.Leads(), t.ID())
+					r.takesRouteOut(t, x, remove)
 				}
 			}
 		}
 	}
 	for _, h := range r.Hubs {
 		for _, t := range h.Tables {
-			look(t.Place(), t.ID(), t.Routes)
+			look(t.Place(), t.ID(), t.Routes, func(*estate.Route) {})
 		}
 	}
 }}
@@ -108,13 +110,27 @@ var knowsMore = Rule{"site-knows-more", Wiring, "A site that has a route to what
 			switch {
 			case met:
 			case somebody:
-				r.report(diag.Warning, at, s.Place().To("knows"), "take it out, or join the site to what has it", "site %s knows %s, and nothing that it is joined to has any of that", s.Name, p)
+				r.report(diag.Warning, at, s.Place().To("knows"), "join the site to what has it", "site %s knows %s, and nothing that it is joined to has any of that", s.Name, p)
+				r.forget(s, i)
 			default:
-				r.report(diag.Warning, at, s.Place().To("knows"), "take it out", "site %s knows %s, and nothing in the estate has any of that", s.Name, p)
+				r.report(diag.Warning, at, s.Place().To("knows"), "add what has it", "site %s knows %s, and nothing in the estate has any of that", s.Name, p)
+				r.forget(s, i)
 			}
 		}
 	}
 }}
+
+// forget gives the finding that was reported last the fix that takes a range out of what a site knows.
+func (r *run) forget(s *estate.Site, i int) {
+	if len(s.Plan.Names) > 0 || i >= len(s.Plan.Knows) || s.Plan.Knows[i].Prefix != s.Knows[i] {
+		return
+	}
+	out := text.RemoveNth(s.Place().To("knows"), i+1)
+	if len(s.Plan.Knows) == 1 {
+		out = text.Remove(s.Place(), "knows")
+	}
+	r.choice(remove, out)
+}
 
 // owned is a range and who has it.
 type owned struct {

@@ -30,7 +30,8 @@ func Judge(e *estate.Estate, today time.Time, topics ...Topic) (findings []diag.
 	silenced := make([]bool, len(e.Plan.Waive))
 	waivers := make([]waiver, len(e.Plan.Waive))
 	for i := range e.Plan.Waive {
-		waivers[i] = waiverOf(e, &e.Plan.Waive[i])
+		w := &e.Plan.Waive[i]
+		waivers[i] = waiver{w, i + 1, spotOf(e, w.Place.Value)}
 	}
 	day := today.Format(time.DateOnly)
 	for _, f := range all {
@@ -54,36 +55,38 @@ func Judge(e *estate.Estate, today time.Time, topics ...Topic) (findings []diag.
 // waiver is one of the plan, with its place bound.
 type waiver struct {
 	*plan.Waiver
-	nth    int
-	places []text.Path
-	lines  []text.Pos // where what it names stands
-}
-
-func waiverOf(e *estate.Estate, w *plan.Waiver) waiver {
-	out := waiver{Waiver: w, places: []text.Path{strings.Split(w.Place.Value, ".")}}
-	for _, o := range e.Named(w.Place.Value) {
-		out.places, out.lines = append(out.places, o.Place()), append(out.lines, o.At())
-	}
-	if hub, table, found := strings.Cut(w.Place.Value, "/"); found && e.Hub(hub) != nil {
-		out.places = append(out.places, e.Hub(hub).Place().To("tables", table))
-	}
-	for i := range e.Plan.Waive {
-		if &e.Plan.Waive[i] == w {
-			out.nth = i + 1
-		}
-	}
-	return out
+	nth  int
+	spot spot
 }
 
 func (w waiver) over(day string) bool { return w.Until.Given() && w.Until.Value < day }
 
 // covers reports whether a finding is of its rule, and at its place or inside.
-func (w waiver) covers(f diag.Finding) bool {
-	if string(f.Code) != w.Rule.Value {
-		return false
+func (w waiver) covers(f diag.Finding) bool { return string(f.Code) == w.Rule.Value && w.spot.holds(f) }
+
+// At reports whether a finding is at a place that a person names, as waive does, or inside.
+func At(e *estate.Estate, place string, f diag.Finding) bool { return spotOf(e, place).holds(f) }
+
+// spot is a place that a person names: by the name of a thing, or by keys with dots.
+type spot struct {
+	places []text.Path
+	lines  []text.Pos // where what it names stands
+}
+
+func spotOf(e *estate.Estate, word string) spot {
+	s := spot{places: []text.Path{strings.Split(word, ".")}}
+	for _, o := range e.Named(word) {
+		s.places, s.lines = append(s.places, o.Place()), append(s.lines, o.At())
 	}
+	if hub, table, found := strings.Cut(word, "/"); found && e.Hub(hub) != nil {
+		s.places = append(s.places, e.Hub(hub).Place().To("tables", table))
+	}
+	return s
+}
+
+func (s spot) holds(f diag.Finding) bool {
 	inside := func(p text.Path) bool { return len(p) <= len(f.Place) && slices.Equal(p, f.Place[:len(p)]) }
-	return slices.ContainsFunc(w.places, inside) || slices.Contains(w.lines, f.At)
+	return slices.ContainsFunc(s.places, inside) || slices.Contains(s.lines, f.At)
 }
 
 // idle is what is to be said of a waiver that silences nothing.
@@ -123,6 +126,9 @@ var untried = Rule{"untried", Expect, "A line of expect that nobody can ever try
 			}
 			r.report(severity, x.At, text.Path{"expect"}, "", "%q was not tried: %s", x.Text, why)
 			r.findings[len(r.findings)-1].Fixes = fixes
+			if len(r.Plan.Files.All()) == 1 && len(r.Plan.Patterns) == 0 {
+				r.choice(remove, text.RemoveNth(text.Path{"expect"}, i+1))
+			}
 		}
 	}
 }}

@@ -11,6 +11,8 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/overlap"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
 )
 
@@ -54,7 +56,8 @@ var halves = Rule{"half-joined", Wiring, "A peering or a hub link that one side 
 var detached = Rule{"not-attached", Wiring, "Routes that lead to an internet gateway that is not attached.", func(r *run) {
 	r.eachRoute(func(t *estate.Table, x *estate.Route) {
 		if g := x.ToInternet(); g != nil && !g.Attached {
-			r.report(diag.Error, x.At, t.Place(), fmt.Sprintf("attach gateway %s, or lead the route elsewhere", g.Name), "the route to %s leads to gateway %s, which is not attached to network %s", x.To, g.Name, g.Network.Name)
+			r.report(diag.Error, x.At, t.Place(), "or lead the route elsewhere", "the route to %s leads to gateway %s, which is not attached to network %s", x.To, g.Name, g.Network.Name)
+			r.by(text.Set(g.Place(), "attached", text.Word("true")))
 		}
 	})
 }}
@@ -110,10 +113,10 @@ var access = Rule{"access", Wiring, "Tiers whose tables do not give them the acc
 				access, what, fix string
 				wrong             func(*estate.Table) bool
 			}{
-				{"public", "have no route to an internet gateway", "lead a default route of %s to an internet gateway, or write another access", func(t *estate.Table) bool { return !leadsOut(t, true) }},
-				{"public", "lead IPv6 to an egress gateway, which lets nothing new in", "lead ::/0 of %s to an internet gateway, or write  access: outbound", leadsToEgress},
-				{"outbound", "have no default route", "lead a default route of %s to a gateway, or write  access: closed", func(t *estate.Table) bool { return !leadsOut(t, false) }},
-				{"closed", "have a default route to a gateway", "take the default route out of %s, or write another access", func(t *estate.Table) bool { return leadsToGateway(t) }},
+				{"public", "have no route to an internet gateway", "lead a default route of %s to an internet gateway", func(t *estate.Table) bool { return !leadsOut(t, true) }},
+				{"public", "lead IPv6 to an egress gateway, which lets nothing new in", "lead ::/0 of %s to an internet gateway", leadsToEgress},
+				{"outbound", "have no default route", "lead a default route of %s to a gateway", func(t *estate.Table) bool { return !leadsOut(t, false) }},
+				{"closed", "have a default route to a gateway", "take the default route out of %s", func(t *estate.Table) bool { return leadsToGateway(t) }},
 			} {
 				if tier.Plan.Access.Value != kind.access {
 					continue
@@ -130,6 +133,11 @@ var access = Rule{"access", Wiring, "Tiers whose tables do not give them the acc
 				if len(names) > 0 {
 					r.report(diag.Warning, tier.Plan.Access.At, tier.Place(), fmt.Sprintf(kind.fix, strings.Join(tables, ", ")),
 						"tier %s is %s, and the tables of %s %s", tier.ID(), kind.access, strings.Join(names, ", "), kind.what)
+					for _, other := range []string{"public", "outbound", "closed"} {
+						if other != kind.access && !n.FromPattern(tier) {
+							r.choice(other, text.Set(tier.Place(), "access", text.Word(other)))
+						}
+					}
 				}
 			}
 		}
@@ -185,11 +193,23 @@ var noRouteBack = Rule{"no-route-back", Wiring, "A route over a peering or a hub
 			if !p.Stands() || far.Profile.PeerRoutes || !leads[side{p, n}] || leads[side{p, far}] || len(n.Ranges) == 0 {
 				continue
 			}
-			r.report(diag.Error, first[side{p, n}], far.Place().To("tables"), fmt.Sprintf("add  {to: %s, via: %s}  to a table of network %s", n.Ranges[0], p.Name, far.Name),
-				"network %s leads packets over peering %s, and no table of network %s leads replies back", n.Name, p.Name, far.Name)
+			r.report(diag.Error, first[side{p, n}], far.Place().To("tables"), "", "network %s leads packets over peering %s, and no table of network %s leads replies back", n.Name, p.Name, far.Name)
+			r.by(leadBack(far, n, p.Name)...)
 		}
 	}
 }}
+
+// leadBack adds routes to a network, over what joins it, to each table that a subnet of another has; to the main table where
+// that has no subnets.
+func leadBack(in, to *estate.Network, via string) []text.Edit {
+	var edits []text.Edit
+	for _, t := range in.Tables {
+		if len(t.Subnets) > 0 || len(in.Subnets) == 0 && t.Main {
+			edits = append(edits, reach.RouteEdits(t, via, to.Ranges...)...)
+		}
+	}
+	return edits
+}
 
 // maxToldOfOne is how many networks are told of that lead over a hub to one that leads nothing back.
 const maxToldOfOne = 100
@@ -249,8 +269,8 @@ func (r *run) leadsOverHub(h *estate.Hub, a *estate.Attachment, back map[*estate
 					continue
 				}
 				told[far], short[far] = true, count+1
-				r.report(diag.Error, x.At, far.Place().To("tables"), fmt.Sprintf("add  {to: %s, via: %s}  to a table of network %s", n.Ranges[0], h.Name, far.Name),
-					"network %s leads packets over hub %s to network %s, and no table there leads replies back", n.Name, h.Name, far.Name)
+				r.report(diag.Error, x.At, far.Place().To("tables"), "", "network %s leads packets over hub %s to network %s, and no table there leads replies back", n.Name, h.Name, far.Name)
+				r.by(leadBack(far, n, h.Name)...)
 			}
 		}
 	}
@@ -273,10 +293,26 @@ var deadRoutes = Rule{"dead-route", Wiring, "A route over a peering, a hub or a 
 			held, what = hubHolds(via, t.Network, x.To), "the table of hub "+via.Name+" that network "+t.Network.Name+" looks into"
 		}
 		if !held {
-			r.report(diag.Warning, x.At, t.Place(), "lead it to what holds the destination, or take it out", "the route to %s leads over %s, and %s has nothing of that range", x.To, x.ViaName(), what)
+			r.report(diag.Warning, x.At, t.Place(), "lead it to what holds the destination", "the route to %s leads over %s, and %s has nothing of that range", x.To, x.ViaName(), what)
+			r.takesRouteOut(t, x, remove)
 		}
 	})
 }}
+
+// takesRouteOut gives the finding that was reported last the fix that takes a route out of its table; not for one that stands for
+// several, or that a pattern gives.
+func (r *run) takesRouteOut(t *estate.Table, x *estate.Route, choice string) {
+	nth := reach.Written(t, x)
+	if nth == 0 || t.Network.FromPattern(t) || slices.ContainsFunc(t.Routes, func(o *estate.Route) bool { return o != x && o.At == x.At }) {
+		return
+	}
+	out := text.RemoveNth(t.Place().To("routes"), nth)
+	if choice == "" {
+		r.by(out)
+		return
+	}
+	r.choice(choice, out)
+}
 
 // tableHolds reports whether a table has a route for any part of a range.
 func tableHolds(t *estate.Table, p netip.Prefix) bool {
@@ -365,7 +401,8 @@ var strandedNATs = Rule{"stranded-nat", Wiring, "A NAT gateway with public addre
 					"NAT gateway %s sits in subnet %s, whose table has no route to an internet gateway", g.Name, g.In.ID())
 			}
 			if g.In != nil && len(g.Public) == 0 && leadsToInternet(g.In.Table) {
-				r.report(diag.Error, g.At(), g.Place(), "write  public: assigned  there, or its public address", "NAT gateway %s has no public address, so that nothing gets out by the internet gateway that its subnet %s leads to", g.Name, g.In.ID())
+				r.report(diag.Error, g.At(), g.Place(), "or its public address", "NAT gateway %s has no public address, so that nothing gets out by the internet gateway that its subnet %s leads to", g.Name, g.In.ID())
+				r.by(text.Set(g.Place(), "public", text.Word(plan.Assigned)))
 			}
 		}
 	}
@@ -421,6 +458,9 @@ var wayOut = Rule{"way-out", Wiring, "An outbound tier that is led straight to t
 							place = s.At()
 						}
 						r.report(diag.Warning, place, s.Table.Place(), fix, "tier %s is outbound, and %s", tier.ID(), what)
+						if !n.FromPattern(tier) && !n.Profile.NATServes {
+							r.choice("public", text.Set(tier.Place(), "access", text.Word("public")))
+						}
 					}
 				}
 			}
@@ -437,7 +477,7 @@ func (r *run) straightOut(s *estate.Subnet, x *estate.Route) (what, fix string) 
 		if x.To.Addr().Is6() {
 			way = "an egress gateway"
 		}
-		return fmt.Sprintf("table %s leads %s straight to the internet gateway, which brings in as well", s.Table.ID(), x.To), fmt.Sprintf("lead it to %s, or write  access: public", way)
+		return fmt.Sprintf("table %s leads %s straight to the internet gateway, which brings in as well", s.Table.ID(), x.To), fmt.Sprintf("lead it to %s", way)
 	case !x.To.Addr().Is4() || n.NATServing(s) != nil:
 		return "", ""
 	}
@@ -469,8 +509,9 @@ var oneFamily = Rule{"one-family", Wiring, "A table with a default route for one
 			if out[false] {
 				lacks, all = "IPv4", "0.0.0.0/0"
 			}
-			r.report(diag.Warning, s.At(), s.Place(), fmt.Sprintf("lead %s to a gateway, or to blackhole, in table %s", all, s.Table.ID()),
+			r.report(diag.Warning, s.At(), s.Place(), fmt.Sprintf("lead %s to a gateway in table %s", all, s.Table.ID()),
 				"tier %s is %s, and table %s of its subnet %s has no default route of %s", s.Tier.ID(), s.Tier.Plan.Access.Value, s.Table.ID(), s.Name, lacks)
+			r.choice(plan.Blackhole, reach.RouteEdits(s.Table, plan.Blackhole, netip.MustParsePrefix(all))...)
 		}
 	}
 }}
@@ -498,6 +539,11 @@ var otherZone = Rule{"other-zone", Wiring, "A subnet that leaves by the NAT gate
 					fix = fmt.Sprintf("lead the default route of %s to NAT gateway %s", s.Name, own[zone].Name)
 				}
 				r.report(diag.Warning, s.At(), s.Place(), fix, "subnet %s is in zone %s and leaves by NAT gateway %s of zone %s", s.ID(), zone, g.Name, n.PlaceOf(g.In))
+				alone := !slices.ContainsFunc(s.Table.Subnets, func(o *estate.Subnet) bool { return n.PlaceOf(o) != zone })
+				if nth := reach.Written(s.Table, x); own[zone] != nil && alone && nth > 0 && !n.FromPattern(s.Table) {
+					r.by(text.Set(s.Table.Place().To("routes", fmt.Sprint(nth)), "via", text.Word(own[zone].Name)))
+					r.findings[len(r.findings)-1].Fixes[0].Advice = ""
+				}
 			}
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
 )
 
 var noGroup = Rule{"no-group", Guards, "A workload that listens, in no group, so that nothing comes in.", func(r *run) {
@@ -19,7 +20,10 @@ var noGroup = Rule{"no-group", Guards, "A workload that listens, in no group, so
 			what = "the workloads " + w.Set.Name
 		}
 		if n := w.Network(); n != nil && len(n.Groups) > 0 {
-			r.report(diag.Warning, w.At(), w.Place(), "write  groups: [...]  there", "%s: in no group, so nothing comes in on %s", what, w.Listens)
+			r.report(diag.Warning, w.At(), w.Place(), "", "%s: in no group, so nothing comes in on %s", what, w.Listens)
+			r.takes("GROUP", "write  groups: [...]  there", func(word string) ([]text.Edit, error) {
+				return []text.Edit{text.Set(w.Place(), "groups", text.Words(word))}, nil
+			})
 		}
 	}
 }}
@@ -29,7 +33,8 @@ var noTargets = Rule{"no-targets", Wiring, "A balancer that hands flows on to no
 	for _, w := range r.Workloads {
 		if w.Plan.Balances.Given() && len(w.Plan.Targets) == 0 && !told[w.Plan] {
 			told[w.Plan] = true
-			r.report(diag.Warning, w.Plan.Balances.At, w.Place().To("targets"), "name workloads there, or take  targets:  out", "%s hands flows on to nobody", w.Name)
+			r.report(diag.Warning, w.Plan.Balances.At, w.Place().To("targets"), "name workloads there", "%s hands flows on to nobody", w.Name)
+			r.choice(remove, text.Remove(w.Place(), "targets"))
 		}
 	}
 }}

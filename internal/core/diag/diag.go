@@ -40,6 +40,10 @@ type Fix struct {
 	Edits   []text.Edit
 	Advice  string        // a clause without its full stop
 	Instead [][]text.Edit // edits that would do as well, each for less than those before: for one subnet, for one host
+	// Choice is the word by which a person chooses the fix; empty for one that needs no choosing. In capitals it is what
+	// must be given, and Takes makes the edits of it.
+	Choice string
+	Takes  func(word string) ([]text.Edit, error)
 }
 
 // Advise is a fix that no edit can say; none for empty words.
@@ -75,10 +79,10 @@ func (f *Finding) Fix() string {
 	return strings.Join(words, "; or ")
 }
 
-// Edits are those of the first fix that has some.
+// Edits are those of the first fix that has some, and that needs no choosing.
 func (f *Finding) Edits() []text.Edit {
 	for _, x := range f.Fixes {
-		if len(x.Edits) > 0 {
+		if len(x.Edits) > 0 && x.Choice == "" {
 			return x.Edits
 		}
 	}

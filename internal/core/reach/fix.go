@@ -215,7 +215,7 @@ func (w *walker) routeInto(t *estate.Table, to way, p packet) []diag.Fix {
 	var all [][]text.Edit
 	for _, wide := range w.narrower(to.to, p) {
 		if wide.Bits() > beat {
-			all = append(all, routeEdits(t, to.viaName(), wide))
+			all = append(all, RouteEdits(t, to.viaName(), wide))
 		}
 	}
 	return inTurn(all)
@@ -223,7 +223,7 @@ func (w *walker) routeInto(t *estate.Table, to way, p packet) []diag.Fix {
 
 // instead leads a route that was written the other way.
 func (to way) instead(t *estate.Table, r *estate.Route) []diag.Fix {
-	nth := written(t, r)
+	nth := Written(t, r)
 	if nth == 0 {
 		return diag.Advise(fmt.Sprintf("lead  %s  via %s instead, in %s", r.To, to.viaName(), t.Place()))
 	}
@@ -233,7 +233,7 @@ func (to way) instead(t *estate.Table, r *estate.Route) []diag.Fix {
 
 // ownAway takes out a route that leads a part of the goal's own network out of it; nil when the route does no such thing.
 func (w *walker) ownAway(s *estate.Subnet, r *estate.Route, p packet) []diag.Fix {
-	nth := written(s.Table, r)
+	nth := Written(s.Table, r)
 	if nth == 0 || w.goal().network() != s.Network || !s.Network.Holds(p.dst.Addr) {
 		return nil
 	}
@@ -241,8 +241,8 @@ func (w *walker) ownAway(s *estate.Subnet, r *estate.Route, p packet) []diag.Fix
 	return []diag.Fix{{Edits: []text.Edit{out}, Advice: fmt.Sprintf("which leads  %s  of its own network away", r.To)}}
 }
 
-// written is the number, from 1, of a route among those that a table has in the plan; 0 for one that is not there.
-func written(t *estate.Table, r *estate.Route) int {
+// Written is the number, from 1, of a route among those that a table has in the plan; 0 for one that is not there.
+func Written(t *estate.Table, r *estate.Route) int {
 	if t.Plan == nil || r == nil {
 		return 0
 	}
@@ -269,10 +269,10 @@ func (w *walker) narrower(wide netip.Prefix, p packet) []netip.Prefix {
 }
 
 // edits add the route to a table.
-func (to way) edits(t *estate.Table) []text.Edit { return routeEdits(t, to.viaName(), to.to) }
+func (to way) edits(t *estate.Table) []text.Edit { return RouteEdits(t, to.viaName(), to.to) }
 
-// routeEdits add routes to a table, which is written first where it is only implied.
-func routeEdits(t *estate.Table, via string, to ...netip.Prefix) []text.Edit {
+// RouteEdits add routes to a table, which is written first where it is only implied.
+func RouteEdits(t *estate.Table, via string, to ...netip.Prefix) []text.Edit {
 	var edits []text.Edit
 	if t.Plan == nil {
 		edits = append(edits, text.Set(t.Place(), "main", text.Word("true")))
@@ -431,7 +431,7 @@ func (w *walker) peer(a, b *estate.Network) diag.Fix {
 			fix.Advice = "and add a route on both sides"
 		default:
 			if missing := missingRoutes(x.Subnet.Table, n, side.far); len(missing) > 0 {
-				fix.Edits = append(fix.Edits, routeEdits(x.Subnet.Table, name, missing...)...)
+				fix.Edits = append(fix.Edits, RouteEdits(x.Subnet.Table, name, missing...)...)
 			}
 		}
 	}

@@ -41,35 +41,10 @@ const (
 // maxCompared is the largest estate, in workloads, of which it is worked out what else opens.
 const maxCompared = 5000
 
-// Estate wires an estate.
+// Estate wires an estate: what the access of tiers and the joins need, and then what the lines of expect do.
 func Estate(e *estate.Estate) *Result {
 	w := &wirer{e: e, Result: &Result{After: e}}
-	// Gateways first: what leads to them may stand in the plan already.
-	for _, n := range e.Networks {
-		if x := wantedOf(n); len(x.of) > 0 {
-			w.gateways(x)
-		}
-	}
-	with := e
-	if len(w.Changes) > 0 {
-		after, _, err := e.With(w.Changes)
-		if err != nil {
-			w.Uneditable = err
-			return w.Result
-		}
-		with = after
-	}
-	w.Contradicts = nil // which are told in the next round, once
-	for _, n := range with.Networks {
-		w.network(n)
-	}
-	for _, h := range e.Hubs {
-		w.hub(h)
-	}
-	for _, s := range e.Sites {
-		w.site(s)
-	}
-	if w.make() {
+	if w.access() {
 		w.expectations()
 	}
 	if len(w.Changes) > 0 && w.Uneditable == nil && len(e.Workloads) <= maxCompared {
@@ -77,6 +52,50 @@ func Estate(e *estate.Estate) *Result {
 		w.Opens, w.Closes = d.Opens, d.Closes
 	}
 	return w.Result
+}
+
+// Access is what the access of tiers and the joins alone need; it does not say what that opens.
+func Access(e *estate.Estate) *Result {
+	w := &wirer{e: e, Result: &Result{After: e}}
+	w.access()
+	return w.Result
+}
+
+// Expectations are what the lines of expect alone need; it does not say what else that opens.
+func Expectations(e *estate.Estate) *Result {
+	w := &wirer{e: e, Result: &Result{After: e}}
+	w.expectations()
+	return w.Result
+}
+
+// access wires networks, hubs and sites, and reports whether what it found could be made.
+func (w *wirer) access() bool {
+	// Gateways first: what leads to them may stand in the plan already.
+	for _, n := range w.e.Networks {
+		if x := wantedOf(n); len(x.of) > 0 {
+			w.gateways(x)
+		}
+	}
+	with := w.e
+	if len(w.Changes) > 0 {
+		after, _, err := w.e.With(w.Changes)
+		if err != nil {
+			w.Uneditable = err
+			return false
+		}
+		with = after
+	}
+	w.Contradicts = nil // which are told in the next round, once
+	for _, n := range with.Networks {
+		w.network(n)
+	}
+	for _, h := range w.e.Hubs {
+		w.hub(h)
+	}
+	for _, s := range w.e.Sites {
+		w.site(s)
+	}
+	return w.make()
 }
 
 type wirer struct {

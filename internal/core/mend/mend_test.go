@@ -1,0 +1,127 @@
+package mend
+
+import (
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/check"
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/text"
+	"wendrik/internal/randomplan"
+)
+
+var today = time.Date(2031, 3, 31, 0, 0, 0, 0, time.UTC)
+
+func load(t *testing.T, content string) *estate.Estate {
+	t.Helper()
+	e, problems := estate.Load(text.One("p", content))
+	require.Empty(t, problems, content)
+	return e
+}
+
+// TestRandomFixes fixes what check finds in random estates, with and without choices: each finding goes one way, what is said to be
+// ended is not found in the text that is written, and what takes out rules and routes of no use changes no flow.
+func TestRandomFixes(t *testing.T) {
+	ended, chosen := map[diag.Code]int{}, 0
+	for seed := range uint64(24) {
+		e := load(t, randomplan.Write(rand.New(rand.NewPCG(seed, 21))))
+		findings := check.Run(e)
+		for _, choices := range [][]Choice{nil, removals(findings)} {
+			r := Of(e, findings, choices, today)
+			require.Len(t, findings, len(r.Made)+len(r.Asks)+len(r.Left)+len(r.Failed), "seed %d", seed)
+			changed, err := e.Plan.Files.Apply(e.Own(r.Changes.Edits()))
+			require.NoError(t, err, "seed %d", seed)
+			after, problems := estate.Load(e.Plan.Files.With(changed))
+			require.Empty(t, problems, "seed %d", seed)
+			now := check.Run(after)
+			for _, f := range r.Made {
+				ended[f.Code]++
+				require.False(t, has(now, f), "seed %d: %s: %s", seed, f.Code, f.Message)
+			}
+			chosen += len(choices) - len(r.Unused)
+		}
+		var useless []diag.Finding
+		for _, f := range findings {
+			if f.Code == "shadowed-rule" || f.Code == "needless-rule" || f.Code == "never-wins" {
+				useless = append(useless, f)
+			}
+		}
+		r := Of(e, useless, nil, today)
+		require.Empty(t, r.Opens, "seed %d", seed)
+		require.Empty(t, r.Closes, "seed %d", seed)
+	}
+	for _, code := range []diag.Code{"shadowed-rule", "needless-rule", "half-joined", "idle", "idle-gateway", "dead-route", "not-attached"} {
+		assert.Positive(t, ended[code], "%s: %v", code, ended)
+	}
+	assert.Greater(t, chosen, 20)
+}
+
+// removals choose that everything is taken out which can be.
+func removals(findings []diag.Finding) (all []Choice) {
+	for _, f := range findings {
+		for _, word := range Choices(&f) {
+			if word == "remove" {
+				all = append(all, Choice{Code: string(f.Code), Place: f.Place.String(), Word: word})
+			}
+		}
+	}
+	return all
+}
+
+// TestChoices takes choices for all findings of a rule, for those at a place, and words that a person must give.
+func TestChoices(t *testing.T) {
+	const plan = `wendrik: 1
+labels-required: [owner]
+networks:
+  a:
+    range: 10.0.0.0/16
+    subnets: {x: {range: 10.0.0.0/24}}
+    gateways: {g: {kind: internet, owner: x}, h: {kind: internet}}
+    tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}
+    groups: {r: {in: [tcp/80 from any, tcp/22 from any, tcp/22 from 10.0.0.0/24], out: [any to any]}}
+workloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r, owner: x}}
+`
+	e := load(t, plan)
+	findings := check.Run(e)
+	for _, c := range []struct {
+		choices string
+		want    []string // in the text then
+		asks    int
+		failed  string
+	}{
+		{"", []string{"in: [tcp/80 from any, tcp/22 from any], out"}, 4, ""},
+		{"labels=quay", []string{"    owner: quay\nworkloads", "h: {kind: internet, owner: quay}"}, 2, ""},
+		{"idle-gateway=remove", []string{"gateways: {g: {kind: internet, owner: x}}"}, 2, ""},
+		{"open-port@a/r=198.51.100.0/28", []string{"in: [tcp/80 from any, tcp/22 from 198.51.100.0/28], out"}, 3, ""},
+		{"open-port=nobody", nil, 3, "there is no group of network a"},
+	} {
+		var choices []Choice
+		for one := range strings.SplitSeq(c.choices, ",") {
+			if x, ok := ParseChoice(one); ok {
+				choices = append(choices, x)
+			}
+		}
+		r := Of(e, findings, choices, today)
+		changed, err := e.Plan.Files.Apply(r.Changes.Edits())
+		require.NoError(t, err)
+		after := plan
+		if len(changed) > 0 {
+			after = changed[0].After
+		}
+		for _, want := range c.want {
+			assert.Contains(t, after, want, c.choices)
+		}
+		assert.Len(t, r.Asks, c.asks, c.choices)
+		if c.failed != "" && assert.Len(t, r.Failed, 1) {
+			assert.Contains(t, r.Failed[0].Why, c.failed)
+		}
+		assert.Empty(t, r.Unused)
+	}
+	assert.Len(t, Of(e, findings, []Choice{{Code: "labels", Place: "b", Word: "x"}}, today).Unused, 1)
+}
