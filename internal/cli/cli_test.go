@@ -156,6 +156,7 @@ func TestJSONKeys(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "closing.yaml"), []byte(closing), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "conflict.yaml"), []byte(conflict), 0o644))
 	for command, args := range map[string][]string{
+		"join":                {"join harbour finance -on tcp/8443 -half harbour", "join drill booking", "join booking finance -only booking/web,finance -on tcp/5432", "join harbour finance -only harbour/store", "join booking finance -undo"},
 		"wire":                {"wire", "wire -plan front.yaml", "wire -plan conflict.yaml"},
 		"carve":               {"carve", "carve -plan front.yaml"},
 		"overlaps":            {"overlaps"},
@@ -182,7 +183,7 @@ func TestJSONKeys(t *testing.T) {
 		var got []string
 		for k := range keys {
 			// The steps and blockers of the ways are those of the answer, described once.
-			if !strings.HasPrefix(k, "back[].") && !regexp.MustCompile(`^(findings|made|asks|left|new|waived)\[\]\.[a-z]+$`).MatchString(k) && !regexp.MustCompile(`^(ways\[\]\.(forward|back|blockers)\[\]\.|parts\[\]\.(ways|blockers)\[\]\.)`).MatchString(k) {
+			if !strings.HasPrefix(k, "back[].") && !regexp.MustCompile(`^(findings|made|asks|left|new|waived|forbids)\[\]\.[a-z]+$`).MatchString(k) && !regexp.MustCompile(`^(ways\[\]\.(forward|back|blockers)\[\]\.|parts\[\]\.(ways|blockers)\[\]\.)`).MatchString(k) {
 				got = append(got, k)
 			}
 		}

@@ -224,3 +224,39 @@ func TestCheckFix(t *testing.T) {
 	assert.Contains(t, run(t, folder, "", "check", "-only", "acces").err, "did you mean access?")
 	assert.Equal(t, 2, run(t, folder, "", "check", "-write").status)
 }
+
+// TestJoinAndUndo joins two networks with the built program, asks, and takes the join out again: every byte is as it was.
+func TestJoinAndUndo(t *testing.T) {
+	folder := demo(t)
+	before := read(t, folder)
+	r := run(t, folder, "", "join", "harbour", "finance", "-on", "tcp/8443", "-write")
+	require.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "network harbour and network finance: 10 changes in 2 networks")
+	assert.Equal(t, 0, run(t, folder, "", "reach", "berth-1", "ledger", "-on", "tcp/8443").status)
+	assert.Contains(t, run(t, folder, "", "join", "harbour", "finance", "-on", "tcp/8443").out, "are joined by harbour-finance, and nothing lacks")
+	r = run(t, folder, "", "join", "harbour", "finance", "-on", "tcp/8443", "-undo", "-write")
+	require.Equal(t, 0, r.status, r.err)
+	assert.Equal(t, before, read(t, folder))
+
+	r = run(t, folder, "", "join", "drill", "booking", "-write")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.out, "the nearest free /22 for network drill is 10.144.32.0/22")
+	assert.Contains(t, r.err, "nothing was written, because something forbids it")
+	assert.Equal(t, before, read(t, folder))
+
+	r = run(t, folder, "", "join", "harbour", "finance", "-half", "harbour", "-write")
+	assert.Contains(t, r.out, "finance has to be told, and nothing passes until it has done this:")
+	assert.Contains(t, read(t, folder), "harbour-finance: {between: [harbour, finance], accepted: [harbour]}")
+	for args, want := range map[string]string{
+		"harbour":                      "join takes two sides, not 1",
+		"harbour finanse":              "did you mean finance?",
+		"harbour finance -only quay":   "quay is no part of either side",
+		"harbour finance -on tcp/x":    "is not a port",
+		"shared finance -undo":         "are not joined",
+		"harbour finance -half shared": "is neither of the two sides",
+	} {
+		r := run(t, folder, "", append([]string{"join"}, strings.Fields(args)...)...)
+		assert.Equal(t, 2, r.status, args)
+		assert.Contains(t, r.err, want, args)
+	}
+}

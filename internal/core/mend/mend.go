@@ -261,34 +261,13 @@ func (m *mender) around(f diag.Finding) []string {
 	return all
 }
 
-// after adds a change that was worked out in the estate with the changes so far: elements of lists are counted there.
+// after adds a change that was worked out in the estate with the changes so far.
 func (m *mender) after(c text.Change) {
 	edits := slices.Clone(c.Edits)
 	for i := range edits {
-		edits[i].Nth = m.before(edits[i])
+		edits[i] = m.Changes.Before(edits[i])
 	}
 	m.try(text.Change{Edits: edits, Why: c.Why})
-}
-
-// before is the number that an element of a list has before the changes so far.
-func (m *mender) before(e text.Edit) int {
-	nth := e.Nth
-	if nth == 0 || e.Key != "" {
-		return nth
-	}
-	var gone []int
-	for _, x := range m.Changes.Edits() {
-		if x.Remove && x.Key == "" && slices.Equal(x.Path, e.Path) {
-			gone = append(gone, x.Nth)
-		}
-	}
-	slices.Sort(gone)
-	for _, k := range gone {
-		if k <= nth {
-			nth++
-		}
-	}
-	return nth
 }
 
 // judge checks again, and sorts the findings by what became of them.

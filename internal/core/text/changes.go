@@ -25,6 +25,38 @@ func (c Changes) Edits() []Edit {
 	return all
 }
 
+// Before is an edit that was worked out in the text with these changes, as it must be made in the text without them, beside
+// them: an element of a list is counted there.
+func (c Changes) Before(e Edit) Edit {
+	if e.Nth == 0 || e.Key != "" {
+		return e
+	}
+	put, gone := map[int]int{}, map[int]bool{} // by the number of an element: how many came before it, and whether it went
+	for _, x := range c.Edits() {
+		switch {
+		case x.Key != "" || x.Nth == 0 || !slices.Equal(x.Path, e.Path):
+		case x.Remove:
+			gone[x.Nth] = true
+		default:
+			put[x.Nth]++
+		}
+	}
+	at := 0
+	for i := 1; ; i++ {
+		if at += put[i]; at >= e.Nth {
+			e.Nth = i // among those that came, before the element that they came before
+			return e
+		}
+		if !gone[i] {
+			at++
+		}
+		if at == e.Nth {
+			e.Nth = i
+			return e
+		}
+	}
+}
+
 // Inverse is the change that takes these back, made in the text to which they lead when they are made in f. It leads
 // to a text that says what f says; where the changes only added, to the same bytes.
 func (c Changes) Inverse(f *File) (Change, error) {

@@ -85,6 +85,8 @@ func (f *File) Apply(edits []Edit) (string, []Patch, error) {
 		return "", nil, errors.New("the plan is empty")
 	}
 	ed := &editor{src: f, root: root, keys: map[*yaml.Node]map[string]int{}, grown: map[*yaml.Node][]*growth{}, were: map[*yaml.Node][]*yaml.Node{}}
+	edits = ed.hollowed(edits)
+	ed.goes(edits)
 	for _, e := range edits {
 		if err := ed.plan(e); err != nil {
 			return "", nil, err

@@ -18,6 +18,7 @@ type editor struct {
 	grown   map[*yaml.Node][]*growth      // what is added to each mapping or list
 	order   []*yaml.Node                  // the keys of grown, as they came
 	were    map[*yaml.Node][]*yaml.Node   // the elements of a list before it was changed
+	gone    map[*yaml.Node]map[int]bool   // what is taken out of each mapping or list, by its number from 0
 	parents map[*yaml.Node]place
 	patches []Patch
 }
@@ -138,64 +139,6 @@ func (ed *editor) replace(m *yaml.Node, e Edit) (done bool, err error) {
 	start := ed.offset(key)
 	ed.patches = append(ed.patches, Patch{Start: start, End: end, Text: Field{e.Key, e.Value}.text(ed.quotes())})
 	return true, nil
-}
-
-// remove patches an entry away: its lines, or what stands in the braces up to its neighbour.
-func (ed *editor) remove(m *yaml.Node, key string) error {
-	value, i := ed.find(m, key)
-	if value == nil {
-		return nil
-	}
-	start := ed.offset(m.Content[i])
-	end, err := ed.endOfValue(m.Content[i], value)
-	switch {
-	case err != nil:
-		return err
-	case m.Style&yaml.FlowStyle != 0 && i > 0:
-		start, err = ed.endOfValue(m.Content[i-2], m.Content[i-1])
-	case m.Style&yaml.FlowStyle != 0 && i+2 < len(m.Content):
-		end = ed.offset(m.Content[i+2])
-	case m.Style&yaml.FlowStyle == 0:
-		line := ed.lineStart(start)
-		if strings.TrimSpace(ed.src.Text[line:start]) != "" {
-			return errExtent // it stands behind the dash of a list
-		}
-		start, end = line, min(lineStop(ed.src.Text, end)+1, len(ed.src.Text))
-	}
-	if err != nil {
-		return err
-	}
-	ed.patches = append(ed.patches, Patch{Start: start, End: end})
-	return nil
-}
-
-// removeElement patches an element of a list away: its lines, or what stands in the brackets up to its neighbour.
-func (ed *editor) removeElement(list *yaml.Node, nth int) error {
-	if list.Kind != yaml.SequenceNode || nth < 1 || nth > len(list.Content) {
-		return nil
-	}
-	all, i := list.Content, nth-1
-	start := ed.offset(all[i])
-	end, err := ed.end(all[i])
-	switch {
-	case err != nil:
-		return err
-	case list.Style&yaml.FlowStyle != 0 && i > 0:
-		start, err = ed.end(all[i-1])
-	case list.Style&yaml.FlowStyle != 0 && i+1 < len(all):
-		end = ed.offset(all[i+1])
-	case list.Style&yaml.FlowStyle == 0:
-		line := ed.lineStart(start)
-		if strings.TrimSpace(ed.src.Text[line:start]) != "-" {
-			return errExtent // another thing stands on its line
-		}
-		start, end = line, min(lineStop(ed.src.Text, end)+1, len(ed.src.Text))
-	}
-	if err != nil {
-		return err
-	}
-	ed.patches = append(ed.patches, Patch{Start: start, End: end})
-	return nil
 }
 
 // note adds an edit to what grows in the mapping or list at a node.

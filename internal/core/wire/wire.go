@@ -190,8 +190,13 @@ func (w *wirer) expectations() {
 			w.Unmet = append(w.Unmet, f)
 			continue
 		}
+		so := slices.Clone(w.Changes)
 		for _, c := range r.Causes {
-			w.add(fmt.Sprintf("%q, and %s", x.Text, c.Message), c.Edits()...)
+			edits := slices.Clone(c.Edits())
+			for i := range edits {
+				edits[i] = so.Before(edits[i])
+			}
+			w.add(fmt.Sprintf("%q, and %s", x.Text, c.Message), edits...)
 		}
 		// What the search has made becomes the ground of the next.
 		w.After = r.Estate
