@@ -32,22 +32,49 @@ var heldSpace = Rule{"held-space", Space, "A network or subnet in a block that i
 }}
 
 var blockNearlyFull = Rule{"block-nearly-full", Room, "A block of space of which less than a tenth is free, of IPv4.", func(r *run) {
-	survey := space.NewSurvey(r.Estate, nil)
+	survey, outer := space.NewSurvey(r.Estate, nil), r.outerBlocks()
 	for _, b := range r.Blocks {
-		if b.Held || len(survey.Inner(b)) > 0 {
+		if b.Held || outer[b] {
 			continue // what is handed on to blocks inside is full on purpose
 		}
 		for _, p := range b.Ranges {
 			if !p.Addr().Is4() || r.whole(p) {
 				continue
 			}
-			free := survey.FreeIn(b).Clip(p).Count()
+			free := address.SetOf(p).Minus(survey.Occupied.Clip(p)).Count()
 			if new(big.Int).Mul(free, big.NewInt(100)).Cmp(new(big.Int).Mul(address.Count(p), big.NewInt(100-nearly))) < 0 {
 				r.report(diag.Warning, b.At(), b.Place(), "add a range to it, or a block beside it", "block %s (%s) is nearly full: %s of its %s addresses are free", b.Name, p, free, address.Count(p))
 			}
 		}
 	}
 }}
+
+// outerBlocks are the blocks that hold others.
+func (r *run) outerBlocks() map[*estate.Block]bool {
+	type piece struct {
+		netip.Prefix
+		of *estate.Block
+	}
+	var all []piece
+	for _, b := range r.Blocks {
+		for _, p := range b.Ranges {
+			all = append(all, piece{p, b})
+		}
+	}
+	slices.SortStableFunc(all, func(a, b piece) int { return address.Compare(a.Prefix, b.Prefix) })
+	outer := map[*estate.Block]bool{}
+	var around []piece
+	for _, x := range all {
+		for len(around) > 0 && !address.Covers(around[len(around)-1].Prefix, x.Prefix) {
+			around = around[:len(around)-1]
+		}
+		if n := len(around); n > 0 && (around[n-1].Prefix != x.Prefix || x.of.Within == around[n-1].of) {
+			outer[around[n-1].of] = true
+		}
+		around = append(around, x)
+	}
+	return outer
+}
 
 // whole reports whether one network has all of a range, which is then for it alone.
 func (r *run) whole(p netip.Prefix) bool {

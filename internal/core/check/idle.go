@@ -115,13 +115,13 @@ var idleGroup = Rule{"idle-group", Guards, "A group without members, which no ru
 }}
 
 var idleBlock = Rule{"idle-block", Room, "A block of space from which nothing is carved, in which nothing lies, and that is not held.", func(r *run) {
-	survey := space.NewSurvey(r.Estate, nil)
+	survey, outer := space.NewSurvey(r.Estate, nil), r.outerBlocks()
 	from := map[*estate.Block]bool{}
 	for _, n := range r.Networks {
 		from[n.From] = true
 	}
 	for _, b := range r.Blocks {
-		taken := b.Held || from[b] || len(survey.Inner(b)) > 0 || len(b.Ranges) == 0
+		taken := b.Held || from[b] || outer[b] || len(b.Ranges) == 0
 		for _, p := range b.Ranges {
 			taken = taken || survey.Occupied.Overlaps(p)
 		}

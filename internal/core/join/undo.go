@@ -220,7 +220,7 @@ func (j *joiner) detach(x estate.Object, h *estate.Hub) {
 
 // withoutRules takes out the rules for the flows that a join would write where none of their kind stood.
 func (j *joiner) withoutRules() error {
-	bare, of := j.After, map[string]candidate{}
+	of := map[string]candidate{}
 	var out text.Changes
 	for _, c := range j.candidates() {
 		out = append(out, text.Change{Edits: []text.Edit{c.edit}})
