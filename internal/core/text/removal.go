@@ -1,6 +1,7 @@
 package text
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -10,51 +11,38 @@ import (
 
 // This file takes entries and elements out of a text.
 
-// hollowed are edits in which a list of lines that loses all its elements becomes an empty one, and a mapping of lines that
-// loses all its entries goes itself: neither can stand with nothing below it.
+// hollowed are edits in which a list or mapping that loses all it has is written anew: with what is added to it, or as an empty
+// list; a mapping of lines with nothing left goes itself. Neither can stand in lines with nothing below it, and in brackets
+// there is no neighbour to hold on to.
 func (ed *editor) hollowed(edits []Edit) []Edit {
 	for range maxDepth {
-		again := false
-		gone, kept := map[string][]int{}, map[string]bool{} // by path: the edits that take out of it; whether others write inside
+		which := map[string][]int{} // by path: the edits of what is there
+		var order []string
+		inside := map[string]bool{} // whether edits go deeper
 		for i, e := range edits {
-			if e.Remove {
-				gone[key(e.Path)] = append(gone[key(e.Path)], i)
-			} else {
-				for n := range len(e.Path) + 1 {
-					kept[key(e.Path[:n])] = true
-				}
+			at := key(e.Path)
+			if which[at] == nil {
+				order = append(order, at)
+			}
+			which[at] = append(which[at], i)
+			for n := range len(e.Path) {
+				inside[key(e.Path[:n])] = true
 			}
 		}
 		drop := map[int]bool{}
 		var fresh []Edit
-		for path, which := range gone {
-			where := edits[which[0]].Path
-			at := ed.at(where)
-			if kept[path] || len(where) == 0 || at == nil || at.Style&yaml.FlowStyle != 0 {
+		for _, at := range order {
+			if inside[at] {
 				continue
 			}
-			if _, err := strconv.Atoi(where[len(where)-1]); err == nil {
-				continue
+			if e, is := ed.anew(edits, which[at]); is {
+				fresh = append(fresh, e)
+				for _, i := range which[at] {
+					drop[i] = true
+				}
 			}
-			parent, last := where[:len(where)-1], where[len(where)-1]
-			out := map[string]bool{}
-			for _, i := range which {
-				out[edits[i].Key+"#"+strconv.Itoa(edits[i].Nth)] = true
-			}
-			switch {
-			case at.Kind == yaml.SequenceNode && len(out) == len(at.Content):
-				fresh = append(fresh, Set(parent, last, List()))
-			case at.Kind == yaml.MappingNode && 2*len(out) == len(at.Content):
-				fresh = append(fresh, Remove(parent, last))
-			default:
-				continue
-			}
-			for _, i := range which {
-				drop[i] = true
-			}
-			again = true
 		}
-		if !again {
+		if len(drop) == 0 {
 			return edits
 		}
 		var rest []Edit
@@ -63,10 +51,59 @@ func (ed *editor) hollowed(edits []Edit) []Edit {
 				rest = append(rest, e)
 			}
 		}
-		slices.SortFunc(fresh, func(a, b Edit) int { return strings.Compare(key(a.Path.To(a.Key)), key(b.Path.To(b.Key))) })
 		edits = append(rest, fresh...)
 	}
 	return edits
+}
+
+// anew is the edit that writes a list or mapping anew, where some edits of it take out all that it has.
+func (ed *editor) anew(edits []Edit, which []int) (Edit, bool) {
+	path := edits[which[0]].Path
+	at := ed.at(path)
+	if len(path) == 0 || at == nil || at.Kind == yaml.ScalarNode || len(at.Content) == 0 {
+		return Edit{}, false
+	}
+	parent, last := path[:len(path)-1], path[len(path)-1]
+	if _, err := strconv.Atoi(last); err == nil {
+		return Edit{}, false // an element of a list, which an edit cannot write anew
+	}
+	flow := at.Style&yaml.FlowStyle != 0
+	gone := map[string]bool{}
+	var adds []Edit
+	for _, i := range which {
+		switch e := edits[i]; {
+		case e.Remove:
+			gone[e.Key+"#"+strconv.Itoa(e.Nth)] = true
+		case e.Was != "":
+			return Edit{}, false
+		default:
+			adds = append(adds, e)
+		}
+	}
+	if at.Kind == yaml.SequenceNode {
+		if len(gone) < len(at.Content) || flow && len(adds) == 0 {
+			return Edit{}, false
+		}
+		slices.SortStableFunc(adds, func(a, b Edit) int { // those for the end last
+			return cmp.Compare(uint(a.Nth)-1, uint(b.Nth)-1)
+		})
+		var all []Value
+		for _, e := range adds {
+			all = append(all, e.Value)
+		}
+		return Set(parent, last, List(all...)), true
+	}
+	if 2*len(gone) < len(at.Content) || flow && len(adds) == 0 || slices.ContainsFunc(adds, func(e Edit) bool { value, _ := ed.find(at, e.Key); return value != nil }) {
+		return Edit{}, false
+	}
+	if len(adds) == 0 {
+		return Remove(parent, last), true
+	}
+	var all []Field
+	for _, e := range adds {
+		all = append(all, Field{e.Key, e.Value})
+	}
+	return Set(parent, last, Map(all...)), true
 }
 
 func key(p Path) string { return strings.Join(p, "\x00") }
