@@ -114,7 +114,7 @@ var access = Rule{"access", Wiring, "Tiers whose tables do not give them the acc
 				wrong             func(*estate.Table) bool
 			}{
 				{"public", "have no route to an internet gateway", "lead a default route of %s to an internet gateway", func(t *estate.Table) bool { return !leadsOut(t, true) }},
-				{"public", "lead IPv6 to an egress gateway, which lets nothing new in", "lead ::/0 of %s to an internet gateway", leadsToEgress},
+				{"public", "lead all of a family to a gateway that lets nothing new in", "lead the default route of %s to an internet gateway", leadsToOneWay},
 				{"outbound", "have no default route", "lead a default route of %s to a gateway", func(t *estate.Table) bool { return !leadsOut(t, false) }},
 				{"closed", "have a default route to a gateway", "take the default route out of %s", func(t *estate.Table) bool { return leadsToGateway(t) }},
 			} {
@@ -160,11 +160,12 @@ func leadsOut(t *estate.Table, straight bool) bool {
 	})
 }
 
-// leadsToEgress reports whether a table leads all of IPv6 to an egress gateway.
-func leadsToEgress(t *estate.Table) bool {
-	return slices.ContainsFunc(t.Routes, func(x *estate.Route) bool {
+// leadsToOneWay reports whether a table that leads one family to an internet gateway leads the other to a gateway that lets
+// nothing new in: a NAT or an egress gateway.
+func leadsToOneWay(t *estate.Table) bool {
+	return leadsOut(t, true) && slices.ContainsFunc(t.Routes, func(x *estate.Route) bool {
 		g, is := x.Via.(*estate.Gateway)
-		return is && g.Type == estate.EgressGateway && x.To.Bits() == 0
+		return is && g.Type != estate.InternetGateway && x.To.Bits() == 0
 	})
 }
 
