@@ -8,6 +8,7 @@ import (
 
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/diag"
+	"wendrik/internal/core/text"
 )
 
 // This file writes what check found in the forms that build servers and code reviews read; the schemas of both stand
@@ -177,8 +178,13 @@ type (
 	}
 )
 
-// sarif writes a log of one run.
+// sarif writes a log of what check found.
 func (c *call) sarif(r *checked) error {
+	return c.sarifOf(r.all(), r.waived, r.src, []sarifRule{{"expectation", sarifText{"A line of expect that is not so."}}})
+}
+
+// sarifOf writes a log of one run: findings, those that are waived, and the rules beside those of check.
+func (c *call) sarifOf(all []diag.Finding, waived []check.Waived, src *text.Files, more []sarifRule) error {
 	run := sarifRun{Results: []sarifResult{}}
 	run.Tool.Driver.Name = "wendrik"
 	numbers := map[diag.Code]int{}
@@ -189,7 +195,9 @@ func (c *call) sarif(r *checked) error {
 	for _, x := range check.Rules {
 		rule(x.Code, x.Doc)
 	}
-	rule("expectation", "A line of expect that is not so.")
+	for _, x := range more {
+		rule(diag.Code(x.ID), x.Short.Text)
+	}
 	add := func(f diag.Finding, waived ...sarifSuppression) {
 		if _, known := numbers[f.Code]; !known {
 			rule(f.Code, "What stands in the way of reading the plan.")
@@ -200,7 +208,7 @@ func (c *call) sarif(r *checked) error {
 		}
 		result := sarifResult{string(f.Code), numbers[f.Code], string(f.Weight()), sarifText{clean(message)}, make([]sarifLocation, 1), waived}
 		at := &result.Locations[0]
-		at.Physical.Artifact.URI = uri(r.src.Of(f.At).Name)
+		at.Physical.Artifact.URI = uri(src.Of(f.At).Name)
 		if f.At.Known() {
 			at.Physical.Region = &sarifRegion{f.At.Line(), f.At.Column()}
 		}
@@ -209,10 +217,10 @@ func (c *call) sarif(r *checked) error {
 		}
 		run.Results = append(run.Results, result)
 	}
-	for _, f := range r.all() {
+	for _, f := range all {
 		add(f)
 	}
-	for _, w := range r.waived {
+	for _, w := range waived {
 		add(w.Finding, sarifSuppression{"inSource", clean(w.By.Because.Value)})
 	}
 	return c.json(sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}})

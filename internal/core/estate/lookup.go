@@ -3,6 +3,7 @@ package estate
 import (
 	"net/netip"
 	"slices"
+	"strings"
 
 	"wendrik/internal/core/address"
 )
@@ -256,4 +257,28 @@ func (l *List) Guards() []*Subnet {
 // Has reports whether a subnet has a range of a family: of IPv4, or else of IPv6.
 func (s *Subnet) Has(ipv4 bool) bool {
 	return slices.ContainsFunc(s.Ranges, func(p netip.Prefix) bool { return p.Addr().Is4() == ipv4 })
+}
+
+// Call has a workload, a set of them or a site go by another name from now on, in questions and in answers. It is for an
+// estate that is compared with one in which it is called so.
+func (e *Estate) Call(was, is string) {
+	for _, k := range []Kind{WorkloadKind, SetKind, SiteKind} {
+		o, found := e.scope[k][was]
+		if !found {
+			continue
+		}
+		delete(e.scope[k], was)
+		e.scope[k][is] = o
+		switch o := o.(type) {
+		case *Workload:
+			o.Name = is
+		case *Site:
+			o.Name = is
+		case *Set:
+			o.Name = is
+			for _, w := range o.Members {
+				e.Call(w.Name, is+strings.TrimPrefix(w.Name, was))
+			}
+		}
+	}
 }

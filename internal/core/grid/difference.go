@@ -1,11 +1,15 @@
 package grid
 
 import (
+	"hash/maphash"
+	"net/netip"
 	"runtime"
 	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/reach"
@@ -20,26 +24,41 @@ type Difference struct {
 	Flows    flow.Set
 }
 
-// Differences are what a change opens, and what it closes.
-type Differences struct{ Opens, Closes []Difference }
+// Differences are what a change opens, what it closes, and whom the internet sees otherwise.
+type Differences struct {
+	Opens, Closes []Difference
+	Seen          []Seen
+}
+
+// Seen is a workload that the internet sees as other addresses than before, in the words of a plan; empty where nothing of it
+// arrives there.
+type Seen struct{ Workload, Was, Is string }
 
 // Compare finds every flow between workloads of two estates, and between them, sites and the internet, that passes in
 // one of them and not in the other. Workloads and sites are known by their names; what only one estate has passes
 // nothing in the other. But for flows that are asked about in a question, which are left out.
 func Compare(before, after *estate.Estate, but ...reach.Question) *Differences {
-	c := newComparison(before, after, but)
+	return CompareIn(before, after, nil, but...)
+}
+
+// CompareIn is Compare of what goes from or to the workloads of some networks alone, by name: for who knows that nothing else can
+// differ. It is of all where in is nil.
+func CompareIn(before, after *estate.Estate, in func(network string) bool, but ...reach.Question) *Differences {
+	c := newComparison(before, after, in, but)
 	c.inside()
 	c.outside()
-	return &Differences{gathered(c.notes.opens), gathered(c.notes.closes)}
+	return &Differences{gathered(c.notes.opens), gathered(c.notes.closes), c.seen}
 }
 
 // comparison is two grids whose classes have the same members, by name.
 type comparison struct {
 	estates [2]*estate.Estate
 	but     []reach.Question
+	in      func(network string) bool
 	classes []sameClass
 	grids   [2]*Grid
 	notes   notes
+	seen    []Seen
 }
 
 // sameClass is one class in both estates, by its number there; -1 where an estate has no such workloads.
@@ -47,6 +66,8 @@ type sameClass struct {
 	at     [2]int
 	groups []neighbours
 	moved  bool // whether the subnet of one has another name in the other estate
+	asked  bool // whether its network is one of those that are asked for
+	all    []string
 }
 
 // neighbours are the members of a class that are in one subnet, in both estates.
@@ -55,8 +76,8 @@ type neighbours struct {
 	names   []string
 }
 
-func newComparison(before, after *estate.Estate, but []reach.Question) *comparison {
-	c := &comparison{estates: [2]*estate.Estate{before, after}, but: but}
+func newComparison(before, after *estate.Estate, in func(network string) bool, but []reach.Question) *comparison {
+	c := &comparison{estates: [2]*estate.Estate{before, after}, but: but, in: in}
 	apart := map[string]int{}
 	for _, q := range but {
 		for _, end := range []reach.End{q.From, q.To} {
@@ -69,7 +90,7 @@ func newComparison(before, after *estate.Estate, but []reach.Question) *comparis
 	// The classes of each grid are made as fine as those of the other, by way of the names.
 	units := [2]map[string]int{newClasses(after, fine).units(), newClasses(before, fine).units()}
 	for i, e := range c.estates {
-		c.grids[i] = NewGrid(e, func(x *estate.Workload) int { return units[i][x.Name]<<24 | fine(x) })
+		c.grids[i] = newGridIn(e, func(x *estate.Workload) int { return units[i][x.Name]<<24 | fine(x) }, in)
 	}
 	known := map[string]int{}
 	for i, g := range c.grids {
@@ -80,6 +101,7 @@ func newComparison(before, after *estate.Estate, but []reach.Question) *comparis
 				c.classes = append(c.classes, sameClass{at: [2]int{-1, -1}})
 			}
 			c.classes[at].at[i] = j
+			c.classes[at].asked = c.classes[at].asked || in == nil || in(class.place.network.Name)
 			for _, x := range class.Members {
 				known[x.Name] = at
 			}
@@ -114,6 +136,9 @@ func (s *sameClass) sort(estates [2]*estate.Estate, grids [2]*Grid) {
 		}
 		s.groups[n].names = append(s.groups[n].names, x.Name)
 	}
+	for _, g := range s.groups {
+		s.all = append(s.all, g.names...)
+	}
 }
 
 // names are those of all members.
@@ -121,11 +146,7 @@ func (s *sameClass) names() []string {
 	if len(s.groups) == 1 {
 		return s.groups[0].names
 	}
-	var all []string
-	for _, g := range s.groups {
-		all = append(all, g.names...)
-	}
-	return all
+	return s.all
 }
 
 // units number the class of each workload, by name, from 1.
@@ -183,6 +204,7 @@ func (c *comparison) inside() {
 		all.Go(func() {
 			var workers [2]*worker
 			var rows [2][]Cell
+			same := map[[2]OutcomeID]bool{} // whether two outcomes of the two grids are the same
 			for i, g := range c.grids {
 				workers[i], rows[i] = newWorker(g), make([]Cell, len(g.Classes))
 			}
@@ -192,7 +214,7 @@ func (c *comparison) inside() {
 						workers[k].rows(at, [][]Cell{rows[k]})
 					}
 				}
-				c.row(&c.classes[i], rows, &found[i])
+				c.row(&c.classes[i], rows, same, &found[i])
 			}
 		})
 	}
@@ -204,24 +226,42 @@ func (c *comparison) inside() {
 }
 
 // row compares the row of a class in both grids.
-func (c *comparison) row(x *sameClass, rows [2][]Cell, into *notes) {
+func (c *comparison) row(x *sameClass, rows [2][]Cell, same map[[2]OutcomeID]bool, into *notes) {
 	for j := range c.classes {
 		y := &c.classes[j]
-		var across, within [2]reach.Outcome
-		for i, g := range c.grids {
+		if !x.asked && !y.asked {
+			continue
+		}
+		cells := [2]Cell{{NoPair, NoPair}, {NoPair, NoPair}}
+		for i := range c.grids {
 			if x.at[i] >= 0 && y.at[i] >= 0 {
-				cell := rows[i][y.at[i]]
-				across[i], within[i] = g.Outcome(cell.Across), g.Outcome(cell.Within)
+				cells[i] = rows[i][y.at[i]]
 			}
 		}
+		if !x.moved && !y.moved && c.alike(same, cells[0].Across, cells[1].Across) && c.alike(same, cells[0].Within, cells[1].Within) {
+			continue
+		}
+		var across, within [2]reach.Outcome
+		for i, g := range c.grids {
+			across[i], within[i] = g.Outcome(cells[i].Across), g.Outcome(cells[i].Within)
+		}
 		switch {
-		case !x.moved && !y.moved && sameOutcome(across) && sameOutcome(within):
 		case sameOutcome(within) && within[0].Some.Empty() && c.apart(x, y):
 			into.add(x.names(), y.names(), across[0], across[1], c.but)
 		default:
 			c.byNeighbours(x, y, across, within, into)
 		}
 	}
+}
+
+// alike reports whether an outcome of the one grid and one of the other are the same.
+func (c *comparison) alike(known map[[2]OutcomeID]bool, a, b OutcomeID) bool {
+	is, found := known[[2]OutcomeID{a, b}]
+	if !found {
+		is = sameOutcome([2]reach.Outcome{c.grids[0].Outcome(a), c.grids[1].Outcome(b)})
+		known[[2]OutcomeID{a, b}] = is
+	}
+	return is
 }
 
 func sameOutcome(o [2]reach.Outcome) bool {
@@ -260,6 +300,7 @@ func (c *comparison) byNeighbours(x, y *sameClass, across, within [2]reach.Outco
 
 // outside compares what passes between workloads and the internet or sites.
 func (c *comparison) outside() {
+	sameOutside := c.estates[0].Outside.Equal(c.estates[1].Outside) // else the internet itself is another
 	names := []string{"internet"}
 	for _, e := range c.estates {
 		for _, s := range e.Sites {
@@ -277,8 +318,12 @@ func (c *comparison) outside() {
 		}
 		for k := range c.classes {
 			x := &c.classes[k]
+			if !x.asked && sameOutside {
+				continue
+			}
 			for _, there := range []bool{true, false} {
 				var outcomes [2]reach.Outcome
+				var answers [2]*reach.Answer
 				for i, e := range c.estates {
 					if !known[i] || x.at[i] < 0 {
 						continue
@@ -287,7 +332,11 @@ func (c *comparison) outside() {
 					if !there {
 						q.From, q.To = q.To, q.From
 					}
-					outcomes[i] = reach.Ask(e, q).Outcome
+					a := reach.Ask(e, q)
+					outcomes[i], answers[i] = a.Outcome, a
+				}
+				if name == "internet" && !there {
+					c.seenOf(x, answers)
 				}
 				from, to := []string{name}, x.names()
 				if !there {
@@ -299,6 +348,45 @@ func (c *comparison) outside() {
 	}
 }
 
+// seenOf notes the members of a class that the internet sees otherwise, by what it makes of one of them.
+func (c *comparison) seenOf(x *sameClass, answers [2]*reach.Answer) {
+	for _, name := range x.names() {
+		var words [2]string
+		for i, a := range answers {
+			w := c.estates[i].Workload(name)
+			if a == nil || w == nil {
+				continue
+			}
+			var all []string
+			for _, seen := range a.SeenAs {
+				if own, is := ownLike(a.From.Workload, w, seen); is {
+					seen = own
+				}
+				all = append(all, address.Word(seen))
+			}
+			if words[i] = strings.Join(all, ", "); len(all) == 0 && a.ByChance() {
+				words[i] = "an address of the cloud's choosing"
+			}
+		}
+		if words[0] != words[1] {
+			c.seen = append(c.seen, Seen{name, words[0], words[1]})
+		}
+	}
+}
+
+// ownLike is the address of one workload that is to it what another address is to another; false where that is not its own.
+func ownLike(of, w *estate.Workload, a netip.Addr) (netip.Addr, bool) {
+	for i, own := range of.Public {
+		if own == a && i < len(w.Public) {
+			return w.Public[i], true
+		}
+	}
+	if slices.Contains(of.Addrs, a) {
+		return w.AddrLike(a)
+	}
+	return a, false
+}
+
 // gathered puts differences of the same flows together, first those from the same ends, then those to the same ones.
 func gathered(all []Difference) []Difference {
 	byFrom := gather(all, func(x Difference) []string { return x.From }, func(x *Difference, y Difference) { x.To = append(slices.Clip(x.To), y.To...) })
@@ -307,12 +395,22 @@ func gathered(all []Difference) []Difference {
 
 func gather(all []Difference, alike func(Difference) []string, join func(x *Difference, y Difference)) []Difference {
 	var out []Difference
+	seed, at := maphash.MakeSeed(), map[uint64][]int{}
 	for _, y := range all {
-		i := slices.IndexFunc(out, func(x Difference) bool { return x.Flows.Equal(y.Flows) && slices.Equal(alike(x), alike(y)) })
+		var h maphash.Hash
+		h.SetSeed(seed)
+		_, _ = h.WriteString(y.Flows.Key())
+		for _, name := range alike(y) {
+			_, _ = h.WriteString(name)
+			_ = h.WriteByte(0)
+		}
+		key := h.Sum64()
+		i := slices.IndexFunc(at[key], func(i int) bool { return out[i].Flows.Equal(y.Flows) && slices.Equal(alike(out[i]), alike(y)) })
 		if i < 0 {
+			at[key] = append(at[key], len(out))
 			out = append(out, y)
 		} else {
-			join(&out[i], y)
+			join(&out[at[key][i]], y)
 		}
 	}
 	return out

@@ -32,7 +32,8 @@ type Grid struct {
 	ranked   [2][]ranked           // every filter, towards these
 	outcomes outcomes
 	workers  []*worker
-	handed   map[int]outcome // what becomes of the flows that the balancers of a class hand on
+	handed   map[int]outcome           // what becomes of the flows that the balancers of a class hand on
+	in       func(network string) bool // whether what goes from or to a network is asked for; nil for all
 }
 
 // OutcomeID is the number of an outcome; equal outcomes of a grid have equal numbers. NoPair is that of no pair at all.
@@ -68,8 +69,12 @@ func (f *outcomes) number(x outcome) OutcomeID {
 }
 
 // NewGrid makes the grid of an estate. Workloads of which unit gives different numbers are never in one class.
-func NewGrid(e *estate.Estate, unit func(*estate.Workload) int) *Grid {
+func NewGrid(e *estate.Estate, unit func(*estate.Workload) int) *Grid { return newGridIn(e, unit, nil) }
+
+// newGridIn is a grid of which only those cells are right that have an end in some networks.
+func newGridIn(e *estate.Estate, unit func(*estate.Workload) int, in func(network string) bool) *Grid {
 	g := newClasses(e, unit)
+	g.in = in
 	for f, like := range []family{ipv4, ipv6} {
 		g.rank(f, like)
 	}
@@ -132,7 +137,7 @@ func (g *Grid) findRoads() {
 		g.sideBySide(len(g.sources[f]), func(r *worker, i int) {
 			row := g.roads[f][i*len(g.targets[f]):][:len(g.targets[f])]
 			for j, b := range g.targets[f] {
-				if a := g.sources[f][i]; a != nil && a.Subnet.Network != b.Subnet.Network {
+				if a := g.sources[f][i]; a != nil && a.Subnet.Network != b.Subnet.Network && (g.in == nil || g.in(a.Subnet.Network.Name) || g.in(b.Subnet.Network.Name)) {
 					row[j] = r.road(a, b, []family{ipv4, ipv6}[f])
 				}
 			}

@@ -141,7 +141,7 @@ func (d *decoder) expectations(n text.Node) []Expectation {
 		if !t.Given() {
 			return
 		}
-		e, err := parseExpectation(t.Value)
+		e, err := ParseExpectation(t.Value)
 		if err != nil {
 			d.reportValue(t.At, "bad-expectation", err)
 			return
@@ -152,9 +152,9 @@ func (d *decoder) expectations(n text.Node) []Expectation {
 	return all
 }
 
-// parseExpectation reads "A reaches B on F", "A never reaches B", "A never reaches B on F", each perhaps with "except C, D"
+// ParseExpectation reads "A reaches B on F", "A never reaches B", "A never reaches B on F", each perhaps with "except C, D"
 // at its end, and "A leaves as ADDRESS".
-func parseExpectation(text string) (Expectation, error) {
+func ParseExpectation(text string) (Expectation, error) {
 	e := Expectation{Text: text}
 	words := strings.Fields(text)
 	bad := wrong.Value("write  A reaches B on tcp/443, A never reaches B, or  A leaves as ADDRESS", "%q is no expectation", text)

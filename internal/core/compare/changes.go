@@ -1,0 +1,322 @@
+package compare
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/text"
+)
+
+// This file tells two lists of things apart.
+
+// Kind of change.
+const (
+	New     = "new"
+	Gone    = "gone"
+	Changed = "changed"
+	Renamed = "renamed"
+)
+
+// Change is one thing that two versions of a plan have differently.
+type Change struct {
+	Kind  string // new, gone, changed or renamed
+	Thing string // what it is: network, route, rule
+	Name  string
+	What  string    // what is so, in words: range was A, is B; empty where the kind says it all
+	Place text.Path // where it stands in the plan
+	Was   text.Pos  // in the old text; no place for what is new
+	Is    text.Pos  // in the new text; no place for what is gone
+
+	of string
+}
+
+// RangeChange is a range that something had, and the one that it has.
+type RangeChange struct{ Name, Was, Is string }
+
+// differ finds changes.
+type differ struct {
+	was, is []*item
+	calls   map[string]string // workloads and sites that are called otherwise: the old name, and the new one
+	changes []Change
+	ranges  []RangeChange
+}
+
+// named are the kinds of things that can be renamed, those that hold others first.
+var named = []string{"block", "network", "hub", "site", "peering", "hub link", "cluster", "tier", "subnet", "held part", "gateway", "route table", "group", "list", "hub table", "workload", "set of workloads"}
+
+func diff(before, after *estate.Estate) *differ {
+	d := &differ{was: itemsOf(before), is: itemsOf(after), calls: map[string]string{}}
+	was, is := index(d.was), index(d.is)
+	for _, kind := range named {
+		if d.renames(kind, was, is) {
+			was = index(d.was)
+		}
+	}
+	for _, x := range d.is {
+		if y := was[x.id()]; y == nil {
+			d.change(New, x, "", 0, x.at)
+		} else {
+			d.compare(y, x)
+		}
+	}
+	for _, y := range d.was {
+		if is[y.id()] == nil {
+			d.change(Gone, y, "", y.at, 0)
+		}
+	}
+	d.prune()
+	return d
+}
+
+func index(all []*item) map[string]*item {
+	out := make(map[string]*item, len(all))
+	for _, x := range all {
+		out[x.id()] = x
+	}
+	return out
+}
+
+func (d *differ) change(kind string, x *item, what string, was, is text.Pos) {
+	d.changes = append(d.changes, Change{kind, x.kind, x.name, what, x.place, was, is, x.of})
+}
+
+// compare tells the facts of a thing apart.
+func (d *differ) compare(was, is *item) {
+	if was.say() == is.say() {
+		return
+	}
+	values := map[string][2]string{}
+	var keys []string
+	for i, facts := range [][]fact{was.facts, is.facts} {
+		for _, f := range facts {
+			v, known := values[f.key]
+			if !known {
+				keys = append(keys, f.key)
+			}
+			v[i] = f.value
+			values[f.key] = v
+		}
+	}
+	var words []string
+	for _, k := range keys {
+		v := values[k]
+		if v[0] == v[1] {
+			continue
+		}
+		if strings.HasPrefix(k, "order ") {
+			if sorted(v[0]) == sorted(v[1]) { // what was added and taken out is told for itself
+				words = append(words, "its rules "+strings.TrimPrefix(k, "order ")+" stand in another order")
+			}
+			continue
+		}
+		if k == "range" || k == "pods" || k == "services" {
+			name := is.name
+			if k != "range" {
+				name = k + " of " + name
+			}
+			d.ranges = append(d.ranges, RangeChange{name, v[0], v[1]})
+		}
+		switch {
+		case k == "profile":
+			words = append(words, "the profile is another")
+		case v[0] == "":
+			words = append(words, fmt.Sprintf("%s is %s", k, v[1]))
+		case v[1] == "":
+			words = append(words, fmt.Sprintf("%s was %s", k, v[0]))
+		default:
+			words = append(words, fmt.Sprintf("%s was %s, is %s", k, v[0], v[1]))
+		}
+	}
+	if len(words) > 0 {
+		d.change(Changed, is, strings.Join(words, "; "), was.at, is.at)
+	}
+}
+
+func sorted(words string) string {
+	all := strings.Split(words, ", ")
+	slices.Sort(all)
+	return strings.Join(all, ", ")
+}
+
+// renames finds things of a kind that are gone, and are there under another name: alike in all that is said of them, and of
+// their parts. It reports whether there are such.
+func (d *differ) renames(kind string, was, is map[string]*item) bool {
+	var gone, fresh []*item
+	for _, x := range d.is {
+		if x.kind == kind && was[x.id()] == nil {
+			fresh = append(fresh, x)
+		}
+	}
+	for _, y := range d.was {
+		if y.kind == kind && is[y.id()] == nil {
+			gone = append(gone, y)
+		}
+	}
+	if len(gone) == 0 || len(fresh) == 0 {
+		return false
+	}
+	wasParts, isParts := partsOf(d.was), partsOf(d.is)
+	free := map[string][]*item{}
+	for _, x := range fresh {
+		key := x.of + "|" + sayWhole(x, isParts)
+		free[key] = append(free[key], x)
+	}
+	r := renaming{words: map[string]string{}, names: map[string]string{}}
+	for _, y := range gone {
+		key := y.of + "|" + sayWhole(y, wasParts)
+		if len(free[key]) == 0 || y.say() == "" && len(wasParts[y.name]) == 0 {
+			continue // of two that have nothing to be known by, none is the other
+		}
+		x := free[key][0]
+		free[key] = free[key][1:]
+		d.change(Renamed, x, fmt.Sprintf("was called %s", y.name), y.at, x.at)
+		if y.kind == "workload" || y.kind == "set of workloads" || y.kind == "site" {
+			d.calls[y.name] = x.name
+		}
+		r.names[y.name], r.words[lastOf(y.name)] = x.name, lastOf(x.name)
+	}
+	for _, x := range d.was {
+		r.apply(x, kind)
+	}
+	return len(r.names) > 0
+}
+
+// partsOf are the things that are parts of others, by what they are of.
+func partsOf(all []*item) map[string][]*item {
+	out := map[string][]*item{}
+	for _, x := range all {
+		if x.of != "" {
+			out[x.of] = append(out[x.of], x)
+		}
+	}
+	return out
+}
+
+// sayWhole is all that is said of a thing and its parts, without its name.
+func sayWhole(x *item, parts map[string][]*item) string {
+	own := lastOf(x.name)
+	var all []string
+	for _, p := range parts[x.name] {
+		one := p.kind + " " + strings.ReplaceAll(p.name, x.name, "*") + " " + sayWhole(p, parts)
+		all = append(all, replaceWords(one, func(w string) string {
+			if w == own {
+				return "*"
+			}
+			return w
+		}))
+	}
+	slices.Sort(all)
+	return x.say() + "\n" + strings.Join(all, "\n")
+}
+
+func lastOf(name string) string { return name[strings.LastIndex(name, "/")+1:] }
+
+var aWord = regexp.MustCompile(`[a-z][a-z0-9-]*`)
+
+func replaceWords(s string, with func(string) string) string {
+	return aWord.ReplaceAllStringFunc(s, with)
+}
+
+// renaming is what some things of one kind are called otherwise.
+type renaming struct {
+	names map[string]string // with those of what they are parts of
+	words map[string]string // the last of these alone
+}
+
+func (r *renaming) word(w string) string {
+	if is, renamed := r.words[w]; renamed {
+		return is
+	}
+	return w
+}
+
+// refers are the keys under which things of a kind are named.
+var refers = map[string][]string{
+	"block": {"from", "within"}, "network": {"between", "accepted", "exports", "imports", "arrives", "in", "link", "serves"}, "hub": {"via", "between", "accepted", "tables"},
+	"site": {"via"}, "peering": {"via"}, "hub link": {"via"}, "tier": {"tier", "in"}, "subnet": {"in", "serves"}, "gateway": {"via"}, "route table": {"table", "arrives"},
+	"group": {"groups"}, "list": {"list"}, "hub table": {"table", "tables"}, "workload": {"targets", "dns", "ntp", "via"}, "set of workloads": {"targets", "dns", "ntp", "via"},
+}
+
+// inLines are the kinds of things that rules and routes name, and inExpect those that lines of expect name.
+var (
+	inLines  = []string{"block", "network", "site", "cluster", "tier", "subnet", "group"}
+	inExpect = []string{"network", "site", "tier", "subnet", "workload", "set of workloads"}
+)
+
+// apply has an item of the old list speak of things by their new names.
+func (r *renaming) apply(x *item, kind string) {
+	tail := func(s string) string {
+		if !slices.Contains(inLines, kind) && x.kind != "attachment" && x.kind != "learned route" {
+			return s
+		}
+		return replaceWords(s, r.word)
+	}
+	path := func(name string) string { // the first or first two words of a name are what a thing is of
+		for i := 0; i <= len(name); i++ {
+			if i == len(name) || name[i] == '/' || name[i] == ':' || name[i] == ' ' {
+				if is, renamed := r.names[name[:i]]; renamed {
+					return is + name[i:]
+				}
+			}
+		}
+		return name
+	}
+	if len(r.names) == 0 {
+		return
+	}
+	if other := map[string]string{"group": "list ", "list": "group "}[kind]; x.kind == "rule" && other != "" && strings.HasPrefix(x.name, other) {
+		path = func(name string) string { return name } // a list may be called as a group is
+	}
+	x.of = path(x.of)
+	switch x.kind {
+	case kind:
+		x.name = path(x.name)
+	case "rule":
+		head, words, _ := strings.Cut(x.name, ": ")
+		what, rest, _ := strings.Cut(head, " ")
+		x.name = what + " " + path(rest) + ": " + tail(words)
+	case "expectation":
+		if slices.Contains(inExpect, kind) {
+			x.name = replaceWords(x.name, r.word)
+		}
+	case "route", "hub route", "learned route", "attachment":
+		head, words, _ := strings.Cut(x.name, ": ")
+		x.name = path(head) + ": " + tail(words)
+	default:
+		if x.of != "" {
+			x.name = path(x.name)
+		}
+	}
+	for i := range x.facts {
+		if slices.Contains(refers[kind], x.facts[i].key) {
+			x.facts[i].value = replaceWords(x.facts[i].value, r.word)
+		}
+	}
+}
+
+// prune leaves out the parts of what is new or gone as a whole.
+func (d *differ) prune() {
+	whole := map[string]bool{}
+	for _, c := range d.changes {
+		if c.Kind == New || c.Kind == Gone {
+			whole[c.Kind+" "+c.Name] = true
+		}
+	}
+	parent := map[string]string{}
+	for _, all := range [][]*item{d.was, d.is} {
+		for _, x := range all {
+			parent[x.name] = x.of
+		}
+	}
+	d.changes = slices.DeleteFunc(d.changes, func(c Change) bool {
+		for of := c.of; of != "" && (c.Kind == New || c.Kind == Gone); of = parent[of] {
+			if whole[c.Kind+" "+of] {
+				return true
+			}
+		}
+		return false
+	})
+}
