@@ -155,6 +155,8 @@ func TestJSONKeys(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "front.yaml"), []byte(front), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "closing.yaml"), []byte(closing), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "conflict.yaml"), []byte(conflict), 0o644))
+	later := strings.NewReplacer("range: 10.144.16.0/20", "range: 10.144.32.0/20", "10.144.16.", "10.144.32.", "10.144.17.", "10.144.33.", "203.0.113.7", "203.0.113.9", "subnets: [app-a, app-b]", "subnets: [app-a, app-b, app-c]").Replace(read(t, mistakes))
+	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "later.yaml"), []byte(later), 0o644))
 	for command, args := range map[string][]string{
 		"join":                {"join harbour finance -on tcp/8443 -half harbour", "join drill booking", "join booking finance -only booking/web,finance -on tcp/5432", "join harbour finance -only harbour/store", "join booking finance -undo"},
 		"wire":                {"wire", "wire -plan front.yaml", "wire -plan conflict.yaml"},
@@ -166,6 +168,7 @@ func TestJSONKeys(t *testing.T) {
 		"block -hosts":        {"block -hosts 20"},
 		"space":               {"space", "space -in booking"},
 		"reach":               {"reach fares-3 fare-db -on tcp/5432,tcp/80", "reach internet fares-1", "reach booking/app fare-db", "reach fares-1 front -plan front.yaml", "reach tides 198.51.100.9 -on tcp/443 -plan closing.yaml"},
+		"compare":             {"compare closing.yaml wendrik.yaml", "compare wendrik.yaml later.yaml"},
 		"grid":                {"grid -by tiers"},
 		"grid -from internet": {"grid -from internet"},
 		"grid -by classes":    {"grid -by classes"},
@@ -183,7 +186,7 @@ func TestJSONKeys(t *testing.T) {
 		var got []string
 		for k := range keys {
 			// The steps and blockers of the ways are those of the answer, described once.
-			if !strings.HasPrefix(k, "back[].") && !regexp.MustCompile(`^(findings|made|asks|left|new|waived|forbids)\[\]\.[a-z]+$`).MatchString(k) && !regexp.MustCompile(`^(ways\[\]\.(forward|back|blockers)\[\]\.|parts\[\]\.(ways|blockers)\[\]\.)`).MatchString(k) {
+			if !strings.HasPrefix(k, "back[].") && !regexp.MustCompile(`^(findings(\.new|\.gone)?|made|asks|left|new|waived|forbids)\[\]\.[a-z]+$`).MatchString(k) && !regexp.MustCompile(`^(ways\[\]\.(forward|back|blockers)\[\]\.|parts\[\]\.(ways|blockers)\[\]\.)`).MatchString(k) {
 				got = append(got, k)
 			}
 		}

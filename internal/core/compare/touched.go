@@ -138,7 +138,7 @@ func (f *finder) closure() {
 	through := false
 	for _, e := range f.estates {
 		for _, n := range e.Networks {
-			through = through || f.networks[n.Name] && (len(n.Doors()) > 0 || len(n.Custom) > 0)
+			through = through || f.networks[n.Name] && (len(n.Doors()) > 0 || slices.ContainsFunc(n.Peerings, func(p *estate.Peering) bool { return p.Carries(n) }))
 		}
 	}
 	if through {

@@ -26,6 +26,7 @@ type place struct {
 	start   int // the number of the first of its classes; the others follow
 	classes []*Class
 	network *estate.Network
+	asked   bool        // whether what goes from or to it is asked for
 	lists   [2]filterID // those of its list, in and out; -1 for none
 	router  int         // the number of its table
 	spots   [2]int32    // the numbers of where routes see it, in each family; -1 when it has no address of it

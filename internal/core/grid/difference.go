@@ -389,29 +389,36 @@ func ownLike(of, w *estate.Workload, a netip.Addr) (netip.Addr, bool) {
 
 // gathered puts differences of the same flows together, first those from the same ends, then those to the same ones.
 func gathered(all []Difference) []Difference {
-	byFrom := gather(all, func(x Difference) []string { return x.From }, func(x *Difference, y Difference) { x.To = append(slices.Clip(x.To), y.To...) })
-	return gather(byFrom, func(x Difference) []string { return x.To }, func(x *Difference, y Difference) { x.From = append(slices.Clip(x.From), y.From...) })
+	from := func(x *Difference) *[]string { return &x.From }
+	to := func(x *Difference) *[]string { return &x.To }
+	return gather(gather(all, from, to), to, from)
 }
 
-func gather(all []Difference, alike func(Difference) []string, join func(x *Difference, y Difference)) []Difference {
+func gather(all []Difference, alike, joined func(*Difference) *[]string) []Difference {
 	var out []Difference
+	own := map[int]bool{} // whether what is joined is a list of its own already
 	seed, at := maphash.MakeSeed(), map[uint64][]int{}
 	for _, y := range all {
 		var h maphash.Hash
 		h.SetSeed(seed)
 		_, _ = h.WriteString(y.Flows.Key())
-		for _, name := range alike(y) {
+		for _, name := range *alike(&y) {
 			_, _ = h.WriteString(name)
 			_ = h.WriteByte(0)
 		}
 		key := h.Sum64()
-		i := slices.IndexFunc(at[key], func(i int) bool { return out[i].Flows.Equal(y.Flows) && slices.Equal(alike(out[i]), alike(y)) })
+		i := slices.IndexFunc(at[key], func(i int) bool { return out[i].Flows.Equal(y.Flows) && slices.Equal(*alike(&out[i]), *alike(&y)) })
 		if i < 0 {
 			at[key] = append(at[key], len(out))
 			out = append(out, y)
-		} else {
-			join(&out[at[key][i]], y)
+			continue
 		}
+		i = at[key][i]
+		list := joined(&out[i])
+		if !own[i] {
+			own[i], *list = true, slices.Clone(*list)
+		}
+		*list = append(*list, *joined(&y)...)
 	}
 	return out
 }

@@ -74,6 +74,9 @@ func NewGrid(e *estate.Estate, unit func(*estate.Workload) int) *Grid { return n
 // newGridIn is a grid of which only those cells are right that have an end in some networks.
 func newGridIn(e *estate.Estate, unit func(*estate.Workload) int, in func(network string) bool) *Grid {
 	g := newClasses(e, unit)
+	for _, p := range g.places {
+		p.asked = in == nil || in(p.network.Name)
+	}
 	g.in = in
 	for f, like := range []family{ipv4, ipv6} {
 		g.rank(f, like)

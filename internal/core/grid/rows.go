@@ -11,7 +11,7 @@ func (r *worker) rows(start int, rows [][]Cell) {
 		r.leave(x)
 		r.strangers(x, row)
 		for _, to := range r.g.places {
-			if to.network == x.place.network {
+			if to.network == x.place.network && (x.place.asked || to.asked) {
 				r.neighbours(x, to, row)
 			}
 		}
@@ -103,7 +103,7 @@ func (r *worker) strangers(x *Class, row []Cell) {
 		}
 	}
 	for _, to := range g.places {
-		if to.network == from.network {
+		if to.network == from.network || !from.asked && !to.asked {
 			continue
 		}
 		var lead [2]road

@@ -1,0 +1,90 @@
+package cli_test
+
+import (
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// TestCompare compares the demo with what check -fix makes of it, and allows what opens line by line.
+func TestCompare(t *testing.T) {
+	folder := demo(t)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "old.yaml"), []byte(read(t, folder)), 0o644))
+	r := run(t, folder, "", "compare", "old.yaml")
+	assert.Equal(t, 0, r.status)
+	assert.Equal(t, "old.yaml to wendrik.yaml: nothing is different\n", r.out)
+	run(t, folder, "", "check", "-fix", "-write")
+	r = run(t, folder, "", "compare", "old.yaml", "wendrik.yaml")
+	assert.Equal(t, 1, r.status)
+	for _, want := range []string{
+		"old.yaml to wendrik.yaml: 3 changes, 5 things open, nothing closes",
+		"new     rule group finance/fare-db in: tcp/5432 from group booking/fares",
+		"tcp/5432  from fares-3 to fare-db  (allowed)", "tcp/8443  from network booking to tier harbour/feed\n    by new route harbour/main: 10.144.0.0/20",
+		"fares-3: 203.0.113.7, was nobody", `"booking/app reaches fare-db on tcp/5432" holds now`,
+	} {
+		assert.Contains(t, r.out, want)
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "may"), []byte("# what was agreed\nbooking reaches harbour/feed on tcp/8443\nfares-3 reaches ledger on tcp/443\nharbour/feed reaches booking/web on tcp/443\nfares-3 reaches internet on tcp\n"), 0o644))
+	r = run(t, folder, "", "compare", "old.yaml", "-allow", "may")
+	assert.Equal(t, 0, r.status, r.out)
+	assert.Contains(t, r.out, "5 things open, as is allowed")
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "may"), []byte("fares-3 never reaches ledger\n"), 0o644))
+	assert.Contains(t, run(t, folder, "", "compare", "old.yaml", "-allow", "may").err, "may:1: ")
+
+	r = run(t, folder, "", "compare", "old.yaml", "-format", "sarif")
+	report, err := jsonschema.UnmarshalJSON(strings.NewReader(r.out))
+	require.NoError(t, err)
+	valid(t, "sarif-schema-2.1.0.json", report)
+	assert.Contains(t, run(t, folder, "", "compare", "old.yaml", "-format", "md").out, "| tcp/443 | fares-3 | ledger | changed subnet booking/app-c | no |")
+	r = run(t, folder, "", "compare", "wendrik.yaml", "old.yaml", "-format", "json")
+	assert.Equal(t, 0, r.status, "what closes is told, and is no matter of leave")
+	var back struct {
+		Closes []struct{ From, To, Flows string }
+		Opens  []struct{ From string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &back))
+	assert.Empty(t, back.Opens)
+	assert.Contains(t, back.Closes, struct{ From, To, Flows string }{"fares-3", "fare-db", "tcp/5432"})
+	for args, want := range map[string]string{"": "takes OLD", "a b c": "takes OLD", "nowhere.yaml": "there is no file nowhere.yaml", "-since -x": "is no revision"} {
+		r := run(t, folder, "", append([]string{"compare"}, strings.Fields(args)...)...)
+		assert.Equal(t, 2, r.status, args)
+		assert.Contains(t, r.err, want, args)
+	}
+}
+
+// TestCompareSince reads the old plan, with its parts, from a real repository.
+func TestCompareSince(t *testing.T) {
+	folder := t.TempDir()
+	git := func(args ...string) {
+		cmd := exec.Command("git", append([]string{"-C", folder, "-c", "user.name=quay", "-c", "user.email=quay@skerry.example"}, args...)...)
+		out, err := cmd.CombinedOutput()
+		require.NoError(t, err, "%s", out)
+	}
+	plan := filepath.Join(folder, "plans")
+	require.NoError(t, os.MkdirAll(filepath.Join(plan, "teams"), 0o755))
+	write(t, plan, "wendrik: 1\nparts: [teams/*.yaml]\nnetworks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {g: {in: [tcp/22 from a], out: [any to any]}}}}\n")
+	part := filepath.Join(plan, "teams", "one.yaml")
+	require.NoError(t, os.WriteFile(part, []byte("workloads: {u: {in: a/x, address: 10.0.0.4, groups: g}, v: {in: a/x, address: 10.0.0.5, groups: g}}\n"), 0o644))
+	git("init", "-q")
+	git("add", "-A")
+	git("commit", "-q", "-m", "first")
+	write(t, plan, strings.Replace(read(t, plan), "tcp/22 from a]", "tcp/22 from a, udp/53 from a]", 1))
+	r := run(t, plan, "", "compare", "-since", "HEAD")
+	assert.Equal(t, 1, r.status, r.err)
+	assert.Contains(t, r.out, "HEAD:wendrik.yaml to wendrik.yaml: 1 change, ")
+	assert.Contains(t, r.out, "udp/53  from network a to network a")
+	r = run(t, folder, "", "compare", "-since", "HEAD", "plans")
+	assert.Contains(t, r.out, "udp/53")
+	r = run(t, plan, "", "compare", "-since", "nowhere")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "git says: ")
+	t.Setenv("PATH", t.TempDir())
+	assert.Contains(t, run(t, plan, "", "compare", "-since", "HEAD").err, "-since needs git, and it is not installed")
+}
