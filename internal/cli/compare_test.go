@@ -88,3 +88,20 @@ func TestCompareSince(t *testing.T) {
 	t.Setenv("PATH", t.TempDir())
 	assert.Contains(t, run(t, plan, "", "compare", "-since", "HEAD").err, "-since needs git, and it is not installed")
 }
+
+// TestOutage takes out parts of the demo with the built program, and holds lines of expect without any zone.
+func TestOutage(t *testing.T) {
+	folder := demo(t)
+	r := run(t, folder, "", "outage")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.out, "13 parts taken out: ")
+	assert.Contains(t, r.out, "stops    tcp  from fares-2 to internet", "it leaves by the NAT gateway of the other zone")
+	r = run(t, folder, "", "outage", "-of", "drill")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, `"drill" is no part that can fail`)
+	write(t, folder, read(t, folder)+"  - internet reaches ticket-2 on tcp/443 without zone west-a\n  - fares-2 reaches internet on tcp/443 without any zone\n  - fares-1 reaches ledger on tcp/443 without any lift\n")
+	r = run(t, folder, "", "check", "-only", "expect")
+	assert.Contains(t, r.out, `"fares-2 reaches internet on tcp/443 without any zone" does not hold: without zone west-a`)
+	assert.Contains(t, r.out, `nothing in the estate is "lift"`)
+	assert.NotContains(t, r.out, `"internet reaches ticket-2`)
+}

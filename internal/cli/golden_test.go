@@ -60,6 +60,8 @@ func TestGolden(t *testing.T) {
 		"join-forbidden":  "join drill booking",
 		"join-undo":       "join booking finance -undo",
 		"check-fix":       "check -fix",
+		"outage":          "outage",
+		"outage-md":       "outage -of west-a,booking-finance -format md",
 		"new":             "new -o -",
 		"help-plan":       "help plan",
 		"help-key":        "help plan networks.tiers",

@@ -14,6 +14,11 @@ func (v *versions) words(names []string) string {
 	return phrase.Few(compare.Gather(names, v.after.Estate, v.before.Estate), 4)
 }
 
+// gathered are ends as a person would call them, few of them.
+func gathered(o *opened, names []string) string {
+	return clean(phrase.Few(compare.Gather(names, o.Estate), 4))
+}
+
 // where is where a change stands, in the new text or in the old one.
 func (v *versions) where(x *compare.Change) string {
 	if x.Is.Known() {

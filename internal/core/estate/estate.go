@@ -35,6 +35,7 @@ type Estate struct {
 	Outside   address.Set // every public address that belongs to nobody in the estate
 	StandIn   netip.Addr  // one of them, for the address that a cloud chooses itself for what has none
 
+	out     map[any]bool // what is out of order
 	scope   scope
 	regions map[string]*plan.Region
 	public  map[netip.Addr]Host

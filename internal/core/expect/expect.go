@@ -4,6 +4,8 @@ package expect
 import (
 	"fmt"
 	"net/netip"
+	"slices"
+	"strings"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
@@ -71,7 +73,57 @@ func Against(before, after *estate.Estate) []plan.Expectation {
 	return all
 }
 
+// While is what becomes of an expectation while parts of the estate are out of order: for those who are not gone with them.
+func While(failing *estate.Estate, x *plan.Expectation, gone []string) Result {
+	less := *x
+	less.Without = ""
+	less.Except = slices.Clone(x.Except)
+	for _, name := range gone {
+		less.Except = append(less.Except, name)
+	}
+	return one(failing, &less)
+}
+
+// without holds an expectation while each of the parts that it names is out of order, one at a time.
+func without(e *estate.Estate, x *plan.Expectation) Result {
+	whole := *x
+	whole.Without = ""
+	r := one(e, &whole)
+	r.Expectation = x
+	if !r.Holds {
+		return r
+	}
+	kind, any := strings.CutPrefix(x.Without, "any ")
+	found := false
+	for _, p := range e.Parts() {
+		if any && p.Kind != kind || !any && p.Kind+" "+p.Name != x.Without && p.Name != x.Without {
+			continue
+		}
+		found = true
+		var gone []string
+		for _, w := range p.Gone {
+			gone = append(gone, w.Name)
+		}
+		now := While(e.Without(p), x, gone)
+		if now.Holds {
+			continue
+		}
+		now.Expectation = x
+		now.Why = fmt.Sprintf("without %s %s, %s", p.Kind, p.Name, now.Why)
+		now.Fixes = diag.Advise("wendrik outage  says what else stops, and what would end it")
+		return now
+	}
+	if !found {
+		r.Holds, r.Why = false, fmt.Sprintf("nothing in the estate is %q", strings.TrimPrefix(x.Without, "any "))
+		r.Fixes = diag.Advise("name a part of it: any zone, any NAT gateway, peering NAME")
+	}
+	return r
+}
+
 func one(e *estate.Estate, x *plan.Expectation) Result {
+	if x.Without != "" {
+		return without(e, x)
+	}
 	r := Result{Expectation: x}
 	from, err := reach.FindEnds(e, x.From)
 	var to reach.Ends
@@ -115,7 +167,7 @@ func one(e *estate.Estate, x *plan.Expectation) Result {
 	}
 	r.Holds = r.Against == 0 && (r.Pairs > 0 || x.Never)
 	r.explain(from, to)
-	if r.Pairs == 0 && !r.Waits {
+	if r.Pairs == 0 && !r.Waits && !e.Failing() {
 		could := probed(e, x)
 		if could != nil {
 			r.byProbe(one(could, x))

@@ -30,9 +30,16 @@ func (g *Grid) handOn() {
 
 // targets is the outcome of what a balancer hands on.
 func (r *worker) targets(x *estate.Workload, numbers map[*estate.Workload]int) outcome {
-	total := outcome{allFlows, noFlows}
+	total, some := outcome{allFlows, noFlows}, false
 	for _, t := range x.Targets {
+		if r.g.e.Out(t) {
+			continue
+		}
+		some = true
 		total = r.either(total, r.between(x, t, numbers))
+	}
+	if !some {
+		return outcome{}
 	}
 	if x.TargetPorts.Empty() {
 		return total

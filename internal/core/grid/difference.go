@@ -59,6 +59,8 @@ type comparison struct {
 	grids   [2]*Grid
 	notes   notes
 	seen    []Seen
+	before  [][]Cell             // the rows of the first grid, where they are known
+	skip    func(class int) bool // whether nothing can differ of what goes from a class to another; nil where that is not known
 }
 
 // sameClass is one class in both estates, by its number there; -1 where an estate has no such workloads.
@@ -171,6 +173,10 @@ func (n *notes) add(from, to []string, was, is reach.Outcome, but []reach.Questi
 			opens, closes = opens.Minus(q.Flows), closes.Minus(q.Flows)
 		}
 	}
+	n.note(from, to, opens, closes)
+}
+
+func (n *notes) note(from, to []string, opens, closes flow.Set) {
 	if !opens.Empty() {
 		n.opens = append(n.opens, Difference{from, to, opens})
 	}
@@ -204,17 +210,24 @@ func (c *comparison) inside() {
 		all.Go(func() {
 			var workers [2]*worker
 			var rows [2][]Cell
-			same := map[[2]OutcomeID]bool{} // whether two outcomes of the two grids are the same
+			gains := map[[2]OutcomeID][2]flow.Set{} // what opens and what closes from one outcome to another
+			same := map[[2]OutcomeID]bool{}         // whether two outcomes of the two grids are the same
 			for i, g := range c.grids {
 				workers[i], rows[i] = newWorker(g), make([]Cell, len(g.Classes))
 			}
 			for i := int(taken.Add(1)) - 1; i < len(c.classes); i = int(taken.Add(1)) - 1 {
+				if c.skip != nil && c.skip(i) {
+					continue
+				}
 				for k, at := range c.classes[i].at {
-					if at >= 0 {
+					if k == 0 && c.before != nil {
+						rows[0] = c.before[at]
+					} else if at >= 0 {
 						workers[k].rows(at, [][]Cell{rows[k]})
 					}
 				}
-				c.row(&c.classes[i], rows, same, &found[i])
+				c.row(&c.classes[i], rows, same, gains, &found[i])
+				found[i].opens, found[i].closes = gather(found[i].opens, fromOf, toOf), gather(found[i].closes, fromOf, toOf)
 			}
 		})
 	}
@@ -226,7 +239,7 @@ func (c *comparison) inside() {
 }
 
 // row compares the row of a class in both grids.
-func (c *comparison) row(x *sameClass, rows [2][]Cell, same map[[2]OutcomeID]bool, into *notes) {
+func (c *comparison) row(x *sameClass, rows [2][]Cell, same map[[2]OutcomeID]bool, gains map[[2]OutcomeID][2]flow.Set, into *notes) {
 	for j := range c.classes {
 		y := &c.classes[j]
 		if !x.asked && !y.asked {
@@ -239,6 +252,17 @@ func (c *comparison) row(x *sameClass, rows [2][]Cell, same map[[2]OutcomeID]boo
 			}
 		}
 		if !x.moved && !y.moved && c.alike(same, cells[0].Across, cells[1].Across) && c.alike(same, cells[0].Within, cells[1].Within) {
+			continue
+		}
+		if len(c.but) == 0 && cells[0].Within == NoPair && cells[1].Within == NoPair && c.apart(x, y) {
+			key := [2]OutcomeID{cells[0].Across, cells[1].Across}
+			more, known := gains[key]
+			if !known {
+				was, is := c.grids[0].Outcome(key[0]), c.grids[1].Outcome(key[1])
+				more = [2]flow.Set{gain(was, is), gain(is, was)}
+				gains[key] = more
+			}
+			into.note(x.names(), y.names(), more[0], more[1])
 			continue
 		}
 		var across, within [2]reach.Outcome
@@ -389,12 +413,16 @@ func ownLike(of, w *estate.Workload, a netip.Addr) (netip.Addr, bool) {
 
 // gathered puts differences of the same flows together, first those from the same ends, then those to the same ones.
 func gathered(all []Difference) []Difference {
-	from := func(x *Difference) *[]string { return &x.From }
-	to := func(x *Difference) *[]string { return &x.To }
-	return gather(gather(all, from, to), to, from)
+	return gather(gather(all, fromOf, toOf), toOf, fromOf)
 }
 
+func fromOf(x *Difference) *[]string { return &x.From }
+func toOf(x *Difference) *[]string   { return &x.To }
+
 func gather(all []Difference, alike, joined func(*Difference) *[]string) []Difference {
+	if len(all) < 2 {
+		return all
+	}
 	var out []Difference
 	own := map[int]bool{} // whether what is joined is a list of its own already
 	seed, at := maphash.MakeSeed(), map[uint64][]int{}

@@ -133,10 +133,12 @@ const (
 	winded              // only a walk can tell
 )
 
-// findRoads walks from every table to every spot.
+// findRoads walks from every table to every spot, of those that are asked for; the others are as they are.
 func (g *Grid) findRoads() {
 	for f := range g.roads {
-		g.roads[f] = make([]road, len(g.sources[f])*len(g.targets[f]))
+		if g.roads[f] == nil {
+			g.roads[f] = make([]road, len(g.sources[f])*len(g.targets[f]))
+		}
 		g.sideBySide(len(g.sources[f]), func(r *worker, i int) {
 			row := g.roads[f][i*len(g.targets[f]):][:len(g.targets[f])]
 			for j, b := range g.targets[f] {

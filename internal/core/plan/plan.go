@@ -386,4 +386,5 @@ type Expectation struct {
 	LeavesAs string   // in the place of To and all else: as whom the internet sees From; an address, or assigned
 	Flows    flow.Set
 	HasFlows bool
+	Without  string // what may be out of order while it holds: any zone, any peering, peering NAME; empty for nothing
 }

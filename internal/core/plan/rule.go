@@ -153,7 +153,7 @@ func (d *decoder) expectations(n text.Node) []Expectation {
 }
 
 // ParseExpectation reads "A reaches B on F", "A never reaches B", "A never reaches B on F", each perhaps with "except C, D"
-// at its end, and "A leaves as ADDRESS".
+// at its end, perhaps "without any zone" or "without peering NAME" behind that, and "A leaves as ADDRESS".
 func ParseExpectation(text string) (Expectation, error) {
 	e := Expectation{Text: text}
 	words := strings.Fields(text)
@@ -182,6 +182,12 @@ func ParseExpectation(text string) (Expectation, error) {
 	}
 	e.To = words[1]
 	words = words[2:]
+	if i := slices.Index(words, "without"); i >= 0 {
+		if e.Without = strings.Join(words[i+1:], " "); e.Without == "" || e.Never {
+			return e, wrong.Value("write  A reaches B on tcp/443 without any zone,  or  without peering NAME", "%q does not say without what it reaches", text)
+		}
+		words = words[:i]
+	}
 	if i := slices.Index(words, "except"); i >= 0 {
 		for _, w := range words[i+1:] {
 			for one := range strings.SplitSeq(w, ",") {

@@ -41,10 +41,11 @@ const (
 	NotThere          diag.Code = "not-there"
 	NoWorkload        diag.Code = "no-workload"
 	NoCommonFamily    diag.Code = "no-common-family"
+	OutOfOrder        diag.Code = "out-of-order"
 )
 
 // Codes are all of them.
 var Codes = []diag.Code{NoGroup, GroupIn, GroupOut, ListIn, ListOut, NoRoute, LeftOnMainTable, BlackholeRoute, Endless, NotJoined, NotBehind,
 	PeeringHalf, HubLinkHalf, HubNoRoute, SiteDoesNotKnow, GatewayDetached, NoInternetGateway, PrivateToInternet, EgressFamily, NoPublicAddress,
 	NotCarried, NATInbound, NATFamily, SecondNAT, ReplyThroughNAT, ReplyToInternet, ReplyBypasses, ReplyUnknown, NotExported, NotImported, NoExportedRoute, ReplyFromStranger, NotForwarding, Overlap,
-	NotThere, NoWorkload, NoCommonFamily}
+	NotThere, NoWorkload, NoCommonFamily, OutOfOrder}

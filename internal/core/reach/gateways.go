@@ -59,6 +59,9 @@ func (w *walker) leaveBy(s *estate.Subnet, g *estate.Gateway, r *estate.Route, p
 	host, public := w.publicOf(s, p)
 	w.exit = &exit{g, host, public}
 	w.crosses(g)
+	if host.NAT != nil {
+		w.works(host.NAT, host.NAT)
+	}
 	if len(public) == 0 {
 		w.seen = role{}
 		if s.Network.Profile.ImplicitOut && p.src.Is4() && host.Workload != nil && w.translated.Nobody() {

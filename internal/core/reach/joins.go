@@ -125,9 +125,11 @@ func (w *walker) behind(n *estate.Network, p packet) (way, bool) {
 func (w *walker) onward(n *estate.Network, via estate.Object, p packet) {
 	switch via := via.(type) {
 	case *estate.Site:
+		w.works(estate.SiteLink{Site: via}, via)
 		w.atSite(via, p)
 	case *estate.Hub:
 		if a := n.Attachment(via); a != nil {
+			w.works(a, via)
 			w.overHub(a.Hub, a.Table, p)
 		}
 	}
@@ -166,14 +168,23 @@ func (w *walker) overHub(h *estate.Hub, t *estate.HubTable, p packet) {
 	}
 	switch via := r.Via.(type) {
 	case *estate.HubLink:
+		w.works(via, via)
 		w.overHubLink(h, via, p)
 	case *estate.Site:
+		for _, a := range via.Attachments {
+			if a.Hub == h {
+				w.works(a, h)
+			}
+		}
 		if !p.dst.inRanges(via.Ranges) {
 			w.hubNotBehind(h, t, r, p)
 			return
 		}
 		w.atSite(via, p)
 	case *estate.Network:
+		if a := via.Attachment(h); a != nil {
+			w.works(a, h)
+		}
 		if a := via.Attachment(h); a != nil && a.Door != nil {
 			w.leaveSubnet(a.Door, p)
 			return
@@ -318,6 +329,7 @@ func (w *walker) toSite(s *estate.Subnet, site *estate.Site, r *estate.Route, p 
 		}
 		return
 	}
+	w.works(estate.SiteLink{Site: site}, site)
 	w.atSite(site, p)
 }
 
@@ -355,6 +367,7 @@ func (w *walker) leaveSite(site *estate.Site, p packet) {
 	for i, a := range site.Attachments {
 		// Of several hubs, the first whose table has a route; the last in any case, so that the reason can be told.
 		if i == len(site.Attachments)-1 || lookup(p.dst, a.Table.Routes, a.Table.Lookup) != nil {
+			w.works(a, a.Hub)
 			w.overHub(a.Hub, a.Table, p)
 			return
 		}
@@ -402,6 +415,7 @@ func (w *walker) knowFix(knows text.Path, p packet) []diag.Fix {
 // site; it reports whether that leads to the destination.
 func (w *walker) overSiteLink(site *estate.Site, p packet) bool {
 	n := site.Link
+	w.works(estate.SiteLink{Site: site}, site)
 	linked := Hop{Did: SiteLinked, Object: site, At: site.Plan.Link.At, Into: n}
 	if site.Door != nil {
 		// Where a hub stands by, the link is for what the table leads on.

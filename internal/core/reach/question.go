@@ -143,10 +143,16 @@ func (a *Answer) handOn(e *estate.Estate, x *estate.Workload) {
 	}
 	handed := Outcome{Full: on}
 	for _, t := range x.Targets {
+		if e.Out(t) {
+			continue // which it knows, and hands on to the others
+		}
 		one := Ask(e, Question{From: EndOf(x), To: EndOf(t), Flows: on})
 		a.Targets = append(a.Targets, one)
 		handed.Full, handed.Some = handed.Full.Intersect(one.Full), handed.Some.Union(one.Some)
 		a.block(one.Blockers)
+	}
+	if len(a.Targets) == 0 {
+		handed.Full = flow.Set{}
 	}
 	if x.TargetPorts.Empty() {
 		a.Full, a.Some = a.Full.Intersect(handed.Full), a.Some.Intersect(handed.Some)

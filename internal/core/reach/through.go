@@ -30,6 +30,7 @@ func (w *walker) throughNAT(s *estate.Subnet, g *estate.Gateway, r *estate.Route
 		if g.In != s {
 			w.list(g.In, In, p)
 		}
+		w.works(g, g)
 		w.translated = estate.Host{NAT: g}
 		p.src = at(private)
 		w.seen = p.src

@@ -170,7 +170,17 @@ func Answered(asked, replies, got flow.Set) (full, some flow.Set) {
 func (w *walker) hop(h Hop) { w.record.hop(w, h) }
 
 // crosses notes that the packet crosses something that joins networks.
-func (w *walker) crosses(o estate.Object) { w.record.crosses(w, o) }
+func (w *walker) crosses(o estate.Object) {
+	w.record.crosses(w, o)
+	w.works(o, o)
+}
+
+// works stops everything at what is out of order.
+func (w *walker) works(x any, o estate.Object) {
+	if w.e.Out(x) && !w.unexplained() {
+		w.block(o, diag.Finding{Code: OutOfOrder, At: o.At(), Place: o.Place(), Message: fmt.Sprintf("%s %s is out of order", o.Kind(), o.ID())})
+	}
+}
 
 // unexplained notes that everything stops here, and reports whether nobody wants to know why.
 func (w *walker) unexplained() bool {
@@ -376,6 +386,7 @@ func (w *walker) follow(s *estate.Subnet, r *estate.Route, p packet) {
 		w.overPeering(s, via, r, p)
 	case *estate.Hub:
 		if a := s.Network.Attachment(via); a != nil {
+			w.works(a, via)
 			w.overHub(a.Hub, a.Table, p)
 		}
 	case *estate.Site:

@@ -71,7 +71,7 @@ func TestEveryBlockerIsWorded(t *testing.T) {
 		}
 	}
 	// Some take a plan made for them; reach_test.go and hops_test.go have each.
-	rare := []diag.Code{Overlap, NotThere, NotForwarding, LeftOnMainTable, NoInternetGateway, NATFamily, NoCommonFamily, NoWorkload, NotJoined}
+	rare := []diag.Code{Overlap, NotThere, NotForwarding, LeftOnMainTable, NoInternetGateway, NATFamily, NoCommonFamily, NoWorkload, NotJoined, OutOfOrder}
 	for _, code := range Codes {
 		assert.True(t, seen[code] > 0 || slices.Contains(rare, code), "%s never came up", code)
 	}

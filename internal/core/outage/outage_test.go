@@ -1,0 +1,204 @@
+package outage
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
+	"wendrik/internal/randomplan"
+)
+
+func load(t *testing.T, content string) *estate.Estate {
+	t.Helper()
+	e, problems := estate.Load(text.One("p", content))
+	require.Empty(t, problems, content)
+	return e
+}
+
+// TestAgainstAllPairs takes each part out of random estates, and holds what stops against asking for every pair in the estate
+// without it; and that estate, where a plan can say so, against a plan without the part.
+func TestAgainstAllPairs(t *testing.T) {
+	stops, written := 0, 0
+	for seed := range uint64(4) {
+		e := load(t, randomplan.Write(rand.New(rand.NewPCG(seed, 51))))
+		parts := e.Parts()
+		losses := Of(e, false, nil)
+		require.Len(t, losses, len(parts))
+		for _, p := range parts {
+			i := slices.IndexFunc(losses, func(l Loss) bool { return l.Of[0] == p.Kind+" "+p.Name })
+			require.GreaterOrEqual(t, i, 0)
+			var got []string
+			for _, d := range losses[i].Stops {
+				for _, f := range d.From {
+					for _, g := range d.To {
+						if f != g {
+							got = append(got, fmt.Sprint(f, " ", g, " ", d.Flows))
+						}
+					}
+				}
+			}
+			failing := e.Without(p)
+			want := stopped(t, e, failing, losses[i].Gone)
+			slices.Sort(got)
+			require.Equal(t, want, got, "seed %d: %s", seed, losses[i].Name())
+			stops += len(got)
+			if out := without(t, e, p); out != nil {
+				written++
+				require.Equal(t, stopped(t, e, out, losses[i].Gone), got, "seed %d: %s, by a plan without it", seed, losses[i].Name())
+			}
+		}
+	}
+	assert.Greater(t, stops, 60)
+	assert.Greater(t, written, 6)
+}
+
+// stopped asks for every pair in two estates, but for those that are gone.
+func stopped(t *testing.T, before, after *estate.Estate, gone []string) []string {
+	t.Helper()
+	names := []string{"internet"}
+	for _, s := range before.Sites {
+		names = append(names, s.Name)
+	}
+	for _, w := range before.Workloads {
+		if !slices.Contains(gone, w.Name) {
+			names = append(names, w.Name)
+		}
+	}
+	var all []string
+	for _, p := range names {
+		for _, q := range names {
+			if p == q || before.Workload(p) == nil && before.Workload(q) == nil {
+				continue
+			}
+			was, is := outcome(t, before, p, q), outcome(t, after, p, q)
+			if less := was.Full.Minus(is.Full).Union(was.Some.Minus(is.Some)); !less.Empty() {
+				all = append(all, fmt.Sprint(p, " ", q, " ", less))
+			}
+		}
+	}
+	slices.Sort(all)
+	return all
+}
+
+func outcome(t *testing.T, e *estate.Estate, p, q string) reach.Outcome {
+	t.Helper()
+	x, err := reach.Find(e, p)
+	require.NoError(t, err)
+	y, err := reach.Find(e, q)
+	require.NoError(t, err)
+	return reach.Ask(e, reach.Question{From: x, To: y, Flows: flow.Any()}).Outcome
+}
+
+// without is the plan in which a part does not work, as a person would write it; nil for one of which that cannot be said so.
+func without(t *testing.T, e *estate.Estate, p estate.Part) *estate.Estate {
+	t.Helper()
+	var edits []text.Edit
+	switch network, name, _ := strings.Cut(p.Name, "/"); p.Kind {
+	case "peering":
+		if slices.ContainsFunc(e.Peering(p.Name).Between[:], func(n *estate.Network) bool { return n.Profile.PeerRoutes }) {
+			return nil // where routes install themselves, they go with it
+		}
+		edits = append(edits, text.Remove(e.Peering(p.Name).Place(), "accepted"))
+	case "hub link":
+		edits = append(edits, text.Remove(e.HubLink(p.Name).Place(), "accepted"))
+	case "gateway":
+		n := e.Network(network)
+		edits = append(edits, text.Set(n.Place().To("gateways", name), "attached", text.Word("false")))
+		if n.Gateway(name).Type != estate.InternetGateway {
+			return nil
+		}
+	case "NAT gateway": // whose routes lead nowhere
+		for _, t := range e.Network(network).Tables {
+			if t.Plan == nil {
+				continue
+			}
+			for i, r := range t.Plan.Routes {
+				if r.Via.Value == name {
+					edits = append(edits, text.Set(t.Place().To("routes", fmt.Sprint(i+1)), "via", text.Word("blackhole")))
+				}
+			}
+		}
+		if len(edits) == 0 {
+			return nil
+		}
+	default:
+		return nil
+	}
+	after, problems, err := e.With(text.Changes{{Edits: edits}})
+	require.NoError(t, err)
+	if len(problems) > 0 {
+		return nil
+	}
+	return after
+}
+
+const coast = `wendrik: 1
+profile: zonal
+regions: {west: [west-a, west-b]}
+networks:
+  booking:
+    region: west
+    range: 10.1.0.0/16
+    subnets: {web-a: {zone: west-a, range: 10.1.0.0/24}, app-a: {zone: west-a, range: 10.1.1.0/24}, app-b: {zone: west-b, range: 10.1.2.0/24}}
+    gateways: {front: {kind: internet}, out: {kind: nat, in: web-a, address: 10.1.0.9, public: 203.0.113.9}}
+    tables: {main: {main: true, routes: [{to: 0.0.0.0/0, via: out}, {to: finance, via: pair}]}, web: {subnets: [web-a], routes: [{to: 0.0.0.0/0, via: front}]}}
+    groups: {all: {in: [tcp/443 from any], out: [any to any]}}
+  finance:
+    region: west
+    range: 10.2.0.0/16
+    subnets: {data: {zone: west-b, range: 10.2.0.0/24}}
+    tables: {main: {main: true, routes: [{to: booking, via: pair}]}}
+    groups: {all: {in: [tcp/5432 from booking], out: []}}
+workloads:
+  app-1: {in: booking/app-a, address: 10.1.1.10, groups: [all]}
+  app-2: {in: booking/app-b, address: 10.1.2.10, groups: [all]}
+  door: {in: booking/app-b, address: 10.1.2.20, groups: [all], targets: [app-1, app-2]}
+  db: {in: finance/data, address: 10.2.0.10, groups: [all]}
+peerings: {pair: {between: [booking, finance], accepted: [booking, finance]}}
+expect:
+  - booking/app-b reaches internet on tcp/443
+  - booking reaches db on tcp/5432
+  - app-2 reaches db on tcp/5432 without zone west-a
+  - app-2 reaches internet on tcp/443 without any zone
+  - app-1 reaches door on tcp/443 without any peering
+`
+
+// TestOutage works out by hand what stops.
+func TestOutage(t *testing.T) {
+	e := load(t, coast)
+	var names []string
+	for _, l := range Of(e, false, nil) {
+		names = append(names, l.Name())
+	}
+	assert.Equal(t, []string{"zone west-a", "NAT gateway booking/out", "zone west-b", "gateway booking/front", "peering pair"}, sortedAs(names, "zone west-a", "NAT gateway booking/out", "zone west-b", "gateway booking/front", "peering pair"))
+	l, err := Named(e, []string{"west-a"})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"app-1"}, l.Gone)
+	require.Len(t, l.Stops, 1, "%v", l.Stops)
+	assert.Equal(t, []string{"app-2", "door"}, l.Stops[0].From)
+	assert.Equal(t, []string{"internet"}, l.Stops[0].To)
+	require.Len(t, l.Breaks, 1)
+	assert.Equal(t, "booking/app-b reaches internet on tcp/443", l.Breaks[0].Text)
+	l, err = Named(e, []string{"zone west-b", "peering pair"})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"app-2", "door", "db"}, l.Gone)
+	assert.Empty(t, l.Stops, "nobody is left to miss it")
+	assert.Len(t, l.Breaks, 2)
+	_, err = Named(e, []string{"west-c"})
+	assert.ErrorContains(t, err, `"west-c" is no part that can fail`)
+	assert.Len(t, Of(e, true, nil), 10)
+}
+
+func sortedAs(names []string, like ...string) []string {
+	slices.SortFunc(names, func(a, b string) int { return slices.Index(like, a) - slices.Index(like, b) })
+	return names
+}
