@@ -18,7 +18,6 @@ type causes struct {
 	before, after *estate.Estate
 	changes       []Change
 	is, was       map[text.Pos]*Change // by where they stand
-	told          map[string][]*Change // answers that were given before, by a pair of ends and what became of it
 }
 
 // of are the changes by which the flows of a difference open, or close: those that its packets rely on where they pass, and

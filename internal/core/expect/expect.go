@@ -77,10 +77,7 @@ func Against(before, after *estate.Estate) []plan.Expectation {
 func While(failing *estate.Estate, x *plan.Expectation, gone []string) Result {
 	less := *x
 	less.Without = ""
-	less.Except = slices.Clone(x.Except)
-	for _, name := range gone {
-		less.Except = append(less.Except, name)
-	}
+	less.Except = append(slices.Clone(x.Except), gone...)
 	return one(failing, &less)
 }
 
