@@ -106,3 +106,28 @@ func TestOutage(t *testing.T) {
 	assert.Contains(t, words, `nothing in the estate is "lift"`)
 	assert.NotContains(t, r.out, `"internet reaches ticket-2`)
 }
+
+// TestRenumber moves a network of the demo with the built program: the conflict that it was in is gone, and nothing else changes.
+func TestRenumber(t *testing.T) {
+	folder := demo(t)
+	assert.Contains(t, strings.Join(strings.Fields(run(t, folder, "", "overlaps").out), " "), "wendrik renumber shared -to 10.148.32.0/20")
+	r := run(t, folder, "", "renumber", "shared", "-to", "10.148.32.0/20", "-write")
+	assert.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "who reaches whom is the same before and after")
+	assert.Contains(t, r.out, "site gull-rail: its routers need a route to 10.148.32.0/20")
+	assert.Contains(t, read(t, folder), "mail-1:     {in: shared/hall-b,   address: 10.148.33.10,")
+	assert.NotContains(t, run(t, folder, "", "overlaps").out, "gull-rail")
+	for args, want := range map[string]string{
+		"":                             "renumber takes what is to move",
+		"shred":                        "did you mean shared?",
+		"shared -to 10.148.32.0/21":    "is of another size",
+		"shared -to 10.148.0.0/20":     "it cannot be moved there",
+		"shared -from nowhere":         `there is no block "nowhere"`,
+		"shared -to x":                 "is not a range",
+		"shared -to 10.0.0.0/20 -from": "-from",
+	} {
+		r := run(t, folder, "", append([]string{"renumber"}, strings.Fields(args)...)...)
+		assert.NotEqual(t, 0, r.status, args)
+		assert.Contains(t, r.out+r.err, want, args)
+	}
+}

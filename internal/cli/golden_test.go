@@ -61,6 +61,7 @@ func TestGolden(t *testing.T) {
 		"join-undo":       "join booking finance -undo",
 		"check-fix":       "check -fix",
 		"outage":          "outage",
+		"renumber":        "renumber drill -from north",
 		"outage-md":       "outage -of west-a,booking-finance -format md",
 		"new":             "new -o -",
 		"help-plan":       "help plan",

@@ -210,7 +210,22 @@ func (m *Move) String() string {
 	if !m.To.IsValid() {
 		return fmt.Sprintf("no /%d is free for %s in %s", m.What.Range.Bits(), m.What, m.Where)
 	}
-	return fmt.Sprintf("the nearest free /%d for %s is %s, in %s", m.To.Bits(), m.What, m.To, m.Where)
+	words := fmt.Sprintf("the nearest free /%d for %s is %s, in %s", m.To.Bits(), m.What, m.To, m.Where)
+	if name := m.What.renumbered(); name != "" {
+		words += fmt.Sprintf(": wendrik renumber %s -to %s", name, m.To)
+	}
+	return words
+}
+
+// renumbered is the name by which a thing can be moved; empty for a block, which is nobody's alone.
+func (t *Thing) renumbered() string {
+	switch t.Kind {
+	case "pods", "services":
+		return t.Name + "/" + t.Kind
+	case "network", "subnet", "held":
+		return t.Name
+	}
+	return ""
 }
 
 // move finds where one of two things in conflict could go: the one that is easier to move, to the nearest free range of

@@ -23,6 +23,14 @@ func (ed *editor) change(e Edit) {
 			*at = yaml.Node{Kind: yaml.MappingNode}
 		}
 	}
+	if e.Put {
+		if at.Kind == yaml.ScalarNode {
+			*at = *e.Value.node()
+		} else if were := ed.elements(at); e.Nth <= len(were) {
+			at.Content[slices.Index(at.Content, were[e.Nth-1])] = e.Value.node()
+		}
+		return
+	}
 	if e.Remove && e.Key == "" {
 		if were := ed.elements(at); e.Nth <= len(were) {
 			at.Content = slices.Delete(at.Content, slices.Index(at.Content, were[e.Nth-1]), slices.Index(at.Content, were[e.Nth-1])+1)

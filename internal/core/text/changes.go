@@ -34,7 +34,7 @@ func (c Changes) Before(e Edit) Edit {
 	put, gone := map[int]int{}, map[int]bool{} // by the number of an element: how many came before it, and whether it went
 	for _, x := range c.Edits() {
 		switch {
-		case x.Key != "" || x.Nth == 0 || !slices.Equal(x.Path, e.Path):
+		case x.Key != "" || x.Nth == 0 || x.Put || !slices.Equal(x.Path, e.Path):
 		case x.Remove:
 			gone[x.Nth] = true
 		default:

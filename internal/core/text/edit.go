@@ -16,6 +16,7 @@ type Edit struct {
 	Nth    int    // of a list: the number (from 1) of the element that it goes before, or that goes; 0 for the end
 	Value  Value
 	Remove bool // whether the entry or element goes, and nothing takes its place
+	Put    bool // whether the element with that number becomes the value
 }
 
 // Set is the edit that writes an entry of a mapping, whether it is there already or not.
@@ -31,6 +32,11 @@ func Add(path Path, value Value) Edit { return Edit{Path: path, Value: value} }
 
 // Insert is the edit that adds an element to a list before the one that is number nth, from 1.
 func Insert(path Path, nth int, value Value) Edit { return Edit{Path: path, Nth: nth, Value: value} }
+
+// Put is the edit that writes an element of a list anew, by its number from 1. A single value counts as a list of one.
+func Put(path Path, nth int, value Value) Edit {
+	return Edit{Path: path, Nth: nth, Value: value, Put: true}
+}
 
 // Remove is the edit that takes an entry out of a mapping.
 func Remove(path Path, key string) Edit { return Edit{Path: path, Key: key, Remove: true} }
@@ -54,6 +60,8 @@ func (e Edit) String() string {
 		return fmt.Sprintf("take number %d out of %s", e.Nth, where)
 	case e.Remove:
 		return fmt.Sprintf("take %s out of %s", e.Key, where)
+	case e.Put:
+		return fmt.Sprintf("write  %s  as number %d of %s", e.Value.bare(), e.Nth, where)
 	case e.Key == "" && e.Nth > 0:
 		return fmt.Sprintf("add  %s  to %s, as number %d", e.Value.bare(), where, e.Nth)
 	case e.Key == "":
@@ -139,7 +147,7 @@ func once(edits []Edit) []Edit {
 	seen := map[string]bool{}
 	var out []Edit
 	for _, e := range edits {
-		key := fmt.Sprintf("%q %q %q %d %v %s", e.Path, e.Key, e.Was, e.Nth, e.Remove, e.Value)
+		key := fmt.Sprintf("%q %q %q %d %v %v %s", e.Path, e.Key, e.Was, e.Nth, e.Remove, e.Put, e.Value)
 		if !seen[key] {
 			seen[key] = true
 			out = append(out, e)

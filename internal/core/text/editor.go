@@ -105,6 +105,9 @@ func (ed *editor) plan(e Edit) error {
 		}
 		return ed.remove(at, e.Key)
 	}
+	if e.Put {
+		return ed.put1(at, len(rest), e)
+	}
 	if len(rest) == 0 && e.Key == "" && at.Kind == yaml.ScalarNode && !nothing(at) {
 		ed.note(at, where, rest, e) // a single value stands for a list of one
 		return nil
@@ -118,6 +121,22 @@ func (ed *editor) plan(e Edit) error {
 		return fmt.Errorf("%s is not what the edit takes it for", strings.Join(e.Path, "."))
 	}
 	ed.note(at, where, rest, e)
+	return nil
+}
+
+// put1 patches an element of a list, or the single value that stands for it.
+func (ed *editor) put1(at *yaml.Node, rest int, e Edit) error {
+	switch {
+	case rest > 0 || nothing(at) || at.Kind == yaml.MappingNode || at.Kind == yaml.SequenceNode && e.Nth > len(at.Content) || at.Kind == yaml.ScalarNode && e.Nth > 1:
+		return fmt.Errorf("%s has no number %d", strings.Join(e.Path, "."), e.Nth)
+	case at.Kind == yaml.SequenceNode:
+		at = at.Content[e.Nth-1]
+	}
+	end, err := ed.end(at)
+	if err != nil {
+		return err
+	}
+	ed.patches = append(ed.patches, Patch{Start: ed.offset(at), End: end, Text: e.Value.text(ed.quotes())})
 	return nil
 }
 

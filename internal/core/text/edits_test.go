@@ -58,7 +58,9 @@ func someEdits(root *yaml.Node, rng *rand.Rand) []Edit {
 			taken = append(taken, path)
 			for range n.Content {
 				nth++
-				switch rng.IntN(4) {
+				switch rng.IntN(5) {
+				case 4:
+					all = append(all, Put(path, nth, value))
 				case 0:
 					all = append(all, RemoveNth(path, nth))
 				case 1:

@@ -74,7 +74,7 @@ func (ed *editor) anew(edits []Edit, which []int) (Edit, bool) {
 		switch e := edits[i]; {
 		case e.Remove:
 			gone[e.Key+"#"+strconv.Itoa(e.Nth)] = true
-		case e.Was != "":
+		case e.Was != "" || e.Put:
 			return Edit{}, false
 		default:
 			adds = append(adds, e)

@@ -1,0 +1,218 @@
+package cli
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+	"time"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/compare"
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/renumber"
+	"wendrik/internal/core/text"
+	"wendrik/internal/core/wrong"
+)
+
+func renumberCommand() *command {
+	return &command{
+		name: "renumber", args: "NAME",
+		short: "moves a network, a subnet, a tier or a cluster's ranges, and all that speaks of them",
+		long: "Renumber moves a network, network/subnet, network/tier, network/held part, cluster/pods or cluster/services to other ranges: those of -to, or the nearest free place in the block of -from, or in the one around it. " +
+			"Every subnet, address, route, rule, hub route and site in the plan that speaks of the old ranges follows, and each workload keeps its place within its subnet. A wider range that held the old place and not the new one gets the new one beside it. " +
+			"It shows that nothing else changes: who reaches whom is the same before and after, but for what an overlap had broken; and it tells what is to be asked for outside the plan. -write makes it. " +
+			"The exit status is 1 when anything opens or closes.",
+		examples: []example{
+			{"wendrik renumber drill", "to the nearest free place"},
+			{"wendrik renumber finance -to 10.144.32.0/20", "to a range"},
+			{"wendrik renumber berths/pods -to 10.214.0.0/18", "the pods of a cluster"},
+		},
+		setup: func(f *flags) func(c *call) (int, error) {
+			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json")
+			to := f.String("to", "", "`RANGE` that it moves to, or one of each family with a comma")
+			from := f.String("from", "", "`BLOCK` of space in which a free place is looked for")
+			write := f.Bool("write", false, "make the changes")
+			f.apart("to", "from")
+			return func(c *call) (int, error) {
+				if len(c.args) != 1 {
+					return cannot, &usageError{fmt.Sprintf("renumber takes what is to move, not %d names", len(c.args)), "wendrik renumber booking -to 10.144.64.0/20"}
+				}
+				q := renumber.Request{Name: c.args[0], From: *from}
+				if *to != "" {
+					for word := range strings.SplitSeq(*to, ",") {
+						p, err := address.ParseRange(word)
+						if err != nil {
+							return cannot, &usageError{err.Error(), wrong.Right(err)}
+						}
+						q.To = append(q.To, p)
+					}
+				}
+				o, err := c.load(*name, anything)
+				if err != nil {
+					return cannot, err
+				}
+				r, err := renumber.Of(o.Estate, q)
+				if err != nil {
+					return cannot, &usageError{err.Error(), wrong.Right(err)}
+				}
+				before, _ := estate.Load(o.Plan.Files)
+				d := compare.Of(before, r.After, nil, time.Now())
+				status := good
+				if len(d.Opens)+len(d.Closes) > 0 {
+					status = no
+				}
+				edits := o.Own(r.Changes.Edits())
+				if *format == "json" {
+					if err := c.json(renumberJSON(r, d)); err != nil {
+						return cannot, err
+					}
+				} else if err := c.renumbered(o, r, d, edits); err != nil {
+					return cannot, err
+				}
+				if len(edits) == 0 || !*write {
+					if len(edits) > 0 && *format == "text" {
+						c.say("\nto make it so:  the same command with  -write")
+					}
+					return status, nil
+				}
+				if err := c.saveEdits(o.label, o.Plan.Files, edits, false); err != nil {
+					return cannot, err
+				}
+				c.written(*format == "text", "written to %s: %s", clean(o.label), phrase.Count(len(r.Changes), "change"))
+				return status, nil
+			}
+		},
+	}
+}
+
+// renumbered shows what moving comes to.
+func (c *call) renumbered(o *opened, r *renumber.Result, d *compare.Result, edits []text.Edit) error {
+	if len(r.Moves) == 0 {
+		c.say("%s is there already", clean(r.What))
+		return nil
+	}
+	does := "moves"
+	if strings.HasPrefix(r.What, "the ") {
+		does = "move"
+	}
+	var moves []string
+	for _, m := range r.Moves {
+		moves = append(moves, fmt.Sprintf("%s to %s", m.Was, m.Is))
+	}
+	c.say("%s", strong.Sprint(c.wrap(2, fmt.Sprintf("%s %s from %s: %s", r.What, does, phrase.And(moves), phrase.Count(len(r.Changes), "change")))))
+	for i, x := range r.Changes {
+		if i == maxReasons {
+			c.say("  %d more;  -format json  lists all", len(r.Changes)-i)
+			break
+		}
+		c.say("  %s", c.wrap(4, clean(x.Why)))
+	}
+	c.say("")
+	changed, err := o.Plan.Files.Apply(edits)
+	if err != nil {
+		return uneditable(o.label, err)
+	}
+	for _, one := range changed {
+		if err := c.showChange(one); err != nil {
+			return err
+		}
+	}
+	c.say("")
+	if len(d.Opens)+len(d.Closes) == 0 {
+		c.say("%s", fine.Sprint("who reaches whom is the same before and after"))
+	} else {
+		c.say("%s", doubt.Sprint("who reaches whom is not the same:"))
+		for _, part := range []struct {
+			what string
+			all  []compare.Difference
+		}{{"opens ", d.Opens}, {"closes", d.Closes}} {
+			for i, x := range part.all {
+				if i == maxInside {
+					c.say("  %s  %d more", part.what, len(part.all)-i)
+					break
+				}
+				c.say("  %s  %s", part.what, c.wrap(10, fmt.Sprintf("%s  from %s to %s", x.Flows, gathered(o, x.From), gathered(o, x.To))))
+			}
+		}
+	}
+	gone, fresh := apart(d.Gone, d.New)
+	for i, f := range gone {
+		if i == 0 {
+			c.say("\n%s", strong.Sprint("findings that are gone"))
+		}
+		c.say("  %s", c.wrap(4, clean(fmt.Sprintf("%s: %s", f.Code, f.Message))))
+	}
+	for i, f := range fresh {
+		if i == 0 {
+			c.say("\n%s", strong.Sprint("findings that are new"))
+		}
+		c.say("  %s", c.wrap(4, clean(fmt.Sprintf("%s: %s", f.Code, f.Message))))
+	}
+	for i, t := range r.Told {
+		if i == 0 {
+			c.say("\n%s", strong.Sprint("to be asked for outside the plan"))
+		}
+		c.say("  %s", c.wrap(4, clean(t)))
+	}
+	for i, t := range r.Left {
+		if i == 0 {
+			c.say("\n%s", strong.Sprint("to be changed by hand"))
+		}
+		c.say("  %s", c.wrap(4, clean(t)))
+	}
+	return nil
+}
+
+// apart leaves out findings that stay, and only name other ranges.
+func apart(gone, fresh []diag.Finding) (left, come []diag.Finding) {
+	same := func(f diag.Finding) func(o diag.Finding) bool {
+		return func(o diag.Finding) bool { return o.Code == f.Code && slices.Equal(o.Place, f.Place) }
+	}
+	for _, f := range gone {
+		if !slices.ContainsFunc(fresh, same(f)) {
+			left = append(left, f)
+		}
+	}
+	for _, f := range fresh {
+		if !slices.ContainsFunc(gone, same(f)) {
+			come = append(come, f)
+		}
+	}
+	return left, come
+}
+
+// The JSON of renumber; docs/json.md describes it.
+type renumberOut struct {
+	What    string          `json:"what"`
+	Moves   []moveOut       `json:"moves"`
+	Changes []wireChangeOut `json:"changes"`
+	Opens   []openingOut    `json:"opens"`
+	Closes  []openingOut    `json:"closes"`
+	Told    []string        `json:"told"`
+	Left    []string        `json:"left"`
+}
+
+type moveOut struct {
+	Was netip.Prefix `json:"was"`
+	Is  netip.Prefix `json:"is"`
+}
+
+func renumberJSON(r *renumber.Result, d *compare.Result) renumberOut {
+	out := renumberOut{r.What, []moveOut{}, []wireChangeOut{}, []openingOut{}, []openingOut{}, append([]string{}, r.Told...), append([]string{}, r.Left...)}
+	for _, m := range r.Moves {
+		out.Moves = append(out.Moves, moveOut(m))
+	}
+	for _, x := range r.Changes {
+		out.Changes = append(out.Changes, changeJSON(x))
+	}
+	for _, x := range d.Opens {
+		out.Opens = append(out.Opens, openingOut{x.From, x.To, x.Flows.Words()})
+	}
+	for _, x := range d.Closes {
+		out.Closes = append(out.Closes, openingOut{x.From, x.To, x.Flows.Words()})
+	}
+	return out
+}

@@ -1,0 +1,92 @@
+package renumber
+
+import (
+	"math/rand/v2"
+	"net/netip"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/grid"
+	"wendrik/internal/core/text"
+	"wendrik/internal/randomplan"
+)
+
+func load(t *testing.T, content string) *estate.Estate {
+	t.Helper()
+	e, problems := estate.Load(text.One("p", content))
+	require.Empty(t, problems, content)
+	return e
+}
+
+// TestRandomMoves moves networks and subnets of random estates to places where nothing is: who reaches whom is the same for every
+// pair, and moving back leaves every byte as it was.
+func TestRandomMoves(t *testing.T) {
+	moved := 0
+	for seed := range uint64(40) {
+		content := randomplan.Write(rand.New(rand.NewPCG(seed, 61)))
+		e := load(t, content)
+		for _, x := range []struct{ name, was, is string }{{"n0", "10.0.0.0/16", "10.77.0.0/16"}, {"n1", "10.1.0.0/16", "10.78.0.0/16"}, {"n0/s1", "10.0.1.0/24", "10.0.99.0/24"}} {
+			r, err := Of(e, Request{Name: x.name, To: []netip.Prefix{netip.MustParsePrefix(x.is)}})
+			require.NoError(t, err, "seed %d: %s\n%s", seed, x.name, content)
+			moved += len(r.Changes)
+			d := grid.Compare(e, r.After)
+			require.Empty(t, d.Opens, "seed %d: %s", seed, x.name)
+			require.Empty(t, d.Closes, "seed %d: %s", seed, x.name)
+			back, err := Of(r.After, Request{Name: x.name, To: []netip.Prefix{netip.MustParsePrefix(x.was)}})
+			require.NoError(t, err, "seed %d: %s", seed, x.name)
+			plain := strings.NewReplacer(`"`, "") // an edit quotes what must be
+			require.Equal(t, plain.Replace(content), plain.Replace(back.After.Plan.Files.First().Text), "seed %d: %s", seed, x.name)
+		}
+	}
+	assert.Greater(t, moved, 1000)
+}
+
+const port = `wendrik: 1
+space: {west: {block: 10.0.0.0/12}, far: {block: 172.16.0.0/16}}
+dhcp: {d: {dns: [10.1.0.10, 198.51.100.53]}}
+networks:
+  booking: {range: 10.1.0.0/16, dhcp: d, tiers: {app: {}}, subnets: {app: {tier: app, range: 10.1.0.0/24}}, held: {tills: {for: cards, range: 10.1.9.0/24}}, groups: {g: {in: [tcp/22 from 10.1.0.10/32, any from 10.0.0.0/12], out: [any to any]}}}
+  drill: {range: 10.1.0.0/20, subnets: {a: {range: 10.1.0.0/24}}, groups: {g: {in: [tcp/22 from 10.1.0.0/24], out: []}}}
+  shared: {range: 10.2.0.0/16, subnets: {a: {range: 10.2.0.0/24}}, tables: {main: {main: true, routes: [{to: 10.0.0.0/14, via: p}, {to: booking/app, via: blackhole}]}}, groups: {g: {in: [tcp/80 from 10.1.0.0/16], out: []}}}
+workloads:
+  u: {in: booking/app, count: 2, addresses: [10.1.0.10, 10.1.0.11]}
+  v: {in: drill/a, address: 10.1.0.10}
+peerings: {p: {between: [booking, shared], accepted: [booking, shared]}}
+sites: {quay: {ranges: 10.9.0.0/16, knows: [10.0.0.0/14, 10.1.0.0/24], link: booking, owner: harbour master}}
+clusters: {c: {in: booking, pods: 10.20.0.0/16}}
+expect: [10.9.0.7 never reaches 10.1.0.11]
+`
+
+// TestMove moves a network whose ranges another has, too: who means that one is left alone.
+func TestMove(t *testing.T) {
+	e := load(t, port)
+	r, err := Of(e, Request{Name: "booking", From: "far"})
+	require.NoError(t, err)
+	assert.Equal(t, []Move{{netip.MustParsePrefix("10.1.0.0/16"), netip.MustParsePrefix("172.16.0.0/16")}}, r.Moves)
+	assert.Contains(t, r.After.Plan.Files.First().Text, "any from 10.0.0.0/12, any from 172.16.0.0/16", "who was meant by a wider range still is")
+	r, err = Of(e, Request{Name: "booking", To: []netip.Prefix{netip.MustParsePrefix("10.5.0.0/16")}})
+	require.NoError(t, err)
+	after := r.After.Plan.Files.First().Text
+	for _, want := range []string{
+		"booking: {range: 10.5.0.0/16", "subnets: {app: {tier: app, range: 10.5.0.0/24}}", "tills: {for: cards, range: 10.5.9.0/24}", "[tcp/22 from 10.5.0.10/32, any from 10.0.0.0/12]",
+		"drill: {range: 10.1.0.0/20", "in: [tcp/22 from 10.1.0.0/24]", "{to: 10.0.0.0/14, via: p}", "{to: 10.5.0.0/16, via: p}", "tcp/80 from 10.5.0.0/16", "addresses: [10.5.0.10, 10.5.0.11]",
+		"v: {in: drill/a, address: 10.1.0.10}", "knows: [10.0.0.0/14, 10.5.0.0/24, 10.5.0.0/16]", "dns: [10.5.0.10, 198.51.100.53]", "expect: [10.9.0.7 never reaches 10.5.0.11]",
+	} {
+		assert.Contains(t, after, want)
+	}
+	require.Len(t, r.Told, 1)
+	assert.Contains(t, r.Told[0], "site quay (harbour master): its routers need a route to 10.5.0.0/16")
+	r, err = Of(e, Request{Name: "c/pods"})
+	require.NoError(t, err)
+	assert.Equal(t, "the pods of cluster c", r.What)
+	for name, want := range map[string]string{"bookin": "there is nothing called", "booking/nobody": "there is nothing called", "c/services": "has no range that could move"} {
+		_, err := Of(e, Request{Name: name})
+		assert.ErrorContains(t, err, want)
+	}
+	_, err = Of(e, Request{Name: "booking", To: []netip.Prefix{netip.MustParsePrefix("10.2.0.0/17")}})
+	assert.ErrorContains(t, err, "is of another size")
+}
