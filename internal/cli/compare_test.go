@@ -110,7 +110,7 @@ func TestOutage(t *testing.T) {
 // TestRenumber moves a network of the demo with the built program: the conflict that it was in is gone, and nothing else changes.
 func TestRenumber(t *testing.T) {
 	folder := demo(t)
-	assert.Contains(t, strings.Join(strings.Fields(run(t, folder, "", "overlaps").out), " "), "wendrik renumber shared -to 10.148.32.0/20")
+	assert.Contains(t, strings.Join(strings.Fields(run(t, folder, "", "overlaps").out), " "), "renumber shared -to 10.148.32.0/20")
 	r := run(t, folder, "", "renumber", "shared", "-to", "10.148.32.0/20", "-write")
 	assert.Equal(t, 0, r.status, r.err)
 	assert.Contains(t, r.out, "who reaches whom is the same before and after")

@@ -212,7 +212,7 @@ func (m *Move) String() string {
 	}
 	words := fmt.Sprintf("the nearest free /%d for %s is %s, in %s", m.To.Bits(), m.What, m.To, m.Where)
 	if name := m.What.renumbered(); name != "" {
-		words += fmt.Sprintf(": wendrik renumber %s -to %s", name, m.To)
+		words += fmt.Sprintf("; renumber %s -to %s  moves it", name, m.To)
 	}
 	return words
 }

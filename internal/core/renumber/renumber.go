@@ -73,7 +73,6 @@ type renumberer struct {
 	e      *estate.Estate
 	survey *space.Survey
 	was    []netip.Prefix
-	free   func(block *estate.Block) address.Set // where it can go
 	moved  estate.Object
 	net    *estate.Network // that it is, or a part of
 	others bool            // whether somebody else has some of the old ranges, so that who is meant must be told apart
