@@ -125,7 +125,9 @@ func TestChainsAndFixes(t *testing.T) {
 		assert.Equal(t, c.chain, got, c.content)
 		fix := ""
 		if m := found[0].Move; m != nil {
-			fix = m.String()
+			var moves string
+			fix, moves, _ = strings.Cut(m.String(), "; ")
+			assert.Equal(t, m.To.IsValid(), strings.HasPrefix(moves, "renumber "), "%s: %s", c.content, moves)
 		}
 		assert.Equal(t, c.fix, fix, c.content)
 	}

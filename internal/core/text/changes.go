@@ -152,31 +152,55 @@ func (d *differ) value(path Path, key string, a, b *yaml.Node) {
 	}
 }
 
-// list compares two lists of which one has all elements of the other in their order, and reports whether it is so.
+// maxPaired is how large two lists may be, one times the other, to be compared element by element.
+const maxPaired = 4_000_000
+
+// list compares two lists element by element: those that both have in the same order stay, and of the others one comes, goes, or
+// takes the place of another that begins alike. It reports false where that is too much to work out.
 func (d *differ) list(path Path, a, b []*yaml.Node) bool {
-	less, more, adds := a, b, true
-	if len(a) > len(b) {
-		less, more, adds = b, a, false
-	}
-	var edits []Edit
-	i := 0
-	for j, x := range more {
-		switch {
-		case i < len(less) && sameTree(less[i], x):
-			i++
-		case !adds:
-			edits = append(edits, RemoveNth(path, j+1))
-		case i < len(less):
-			edits = append(edits, Insert(path, i+1, valueOf(x)))
-		default:
-			edits = append(edits, Add(path, valueOf(x)))
-		}
-	}
-	if i < len(less) || len(edits) == 0 {
+	if len(a)*len(b) > maxPaired {
 		return false
 	}
-	d.edits = append(d.edits, edits...)
+	// How many elements can stay of what is behind each place of both.
+	stay := make([][]int32, len(a)+1)
+	for i := range stay {
+		stay[i] = make([]int32, len(b)+1)
+	}
+	for i := len(a) - 1; i >= 0; i-- {
+		for j := len(b) - 1; j >= 0; j-- {
+			if sameTree(a[i], b[j]) {
+				stay[i][j] = stay[i+1][j+1] + 1
+			} else {
+				stay[i][j] = max(stay[i+1][j], stay[i][j+1])
+			}
+		}
+	}
+	i, j := 0, 0
+	for i < len(a) || j < len(b) {
+		switch {
+		case i < len(a) && j < len(b) && sameTree(a[i], b[j]):
+			i, j = i+1, j+1
+		case i < len(a) && j < len(b) && beginsAlike(a[i], b[j]) && stay[i+1][j+1] == stay[i][j]:
+			d.edits = append(d.edits, Put(path, i+1, valueOf(b[j])))
+			i, j = i+1, j+1
+		case j < len(b) && (i == len(a) || stay[i][j+1] >= stay[i+1][j]):
+			if i < len(a) {
+				d.edits = append(d.edits, Insert(path, i+1, valueOf(b[j])))
+			} else {
+				d.edits = append(d.edits, Add(path, valueOf(b[j])))
+			}
+			j++
+		default:
+			d.edits = append(d.edits, RemoveNth(path, i+1))
+			i++
+		}
+	}
 	return true
+}
+
+// beginsAlike reports whether two mappings have the same first entry, as two routes to one place do.
+func beginsAlike(a, b *yaml.Node) bool {
+	return a.Kind == yaml.MappingNode && b.Kind == yaml.MappingNode && len(a.Content) > 1 && len(b.Content) > 1 && sameTree(a.Content[0], b.Content[0]) && sameTree(a.Content[1], b.Content[1])
 }
 
 // indexOf is where each key of a mapping stands.

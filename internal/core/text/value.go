@@ -103,6 +103,15 @@ func (v Value) Filled(word, with string) Value {
 	return v
 }
 
+// Fields are the entries of a mapping; none for another value.
+func (v Value) Fields() []Field { return v.fields }
+
+// Items are the elements of a list; none for another value.
+func (v Value) Items() []Value { return v.list }
+
+// Single is a single value, and whether it is one.
+func (v Value) Single() (string, bool) { return v.word, v.kind == yaml.ScalarNode }
+
 // Value is what stands at a path, and whether anything does. A single value counts as a list of one.
 func (f *File) Value(path Path) (Value, bool) {
 	root, problem := f.parse()
