@@ -170,6 +170,7 @@ func TestJSONKeys(t *testing.T) {
 		"reach":               {"reach fares-3 fare-db -on tcp/5432,tcp/80", "reach internet fares-1", "reach booking/app fare-db", "reach fares-1 front -plan front.yaml", "reach tides 198.51.100.9 -on tcp/443 -plan closing.yaml"},
 		"compare":             {"compare closing.yaml wendrik.yaml", "compare wendrik.yaml later.yaml"},
 		"outage":              {"outage"},
+		"steps":               {"steps wendrik.yaml", "steps wendrik.yaml later.yaml"},
 		"renumber":            {"renumber shared", "renumber finance -to 10.212.0.0/20"},
 		"grid":                {"grid -by tiers"},
 		"grid -from internet": {"grid -from internet"},

@@ -2,6 +2,7 @@ package cli_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -129,5 +130,40 @@ func TestRenumber(t *testing.T) {
 		r := run(t, folder, "", append([]string{"renumber"}, strings.Fields(args)...)...)
 		assert.NotEqual(t, 0, r.status, args)
 		assert.Contains(t, r.out+r.err, want, args)
+	}
+}
+
+// TestSteps orders the changes that check -fix makes with the built program, writes each state, and asks it for what must hold.
+func TestSteps(t *testing.T) {
+	folder := demo(t)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "old.yaml"), []byte(read(t, folder)), 0o644))
+	run(t, folder, "", "check", "-fix", "-write")
+	r := run(t, folder, "", "steps", "old.yaml", "wendrik.yaml")
+	assert.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "3 steps  in every state between, nothing is cut and nothing opened that is not meant")
+	assert.Contains(t, r.out, "add  app-c  to networks.booking.tables.private.subnets")
+	for n := range 4 {
+		name := fmt.Sprintf("state-%d.yaml", n)
+		require.Equal(t, 0, run(t, folder, "", "steps", "old.yaml", "wendrik.yaml", "-at", fmt.Sprint(n), "-o", name).status)
+		for _, from := range []string{"fares-1", "fares-2"} {
+			assert.Equal(t, 0, run(t, folder, "", "reach", from, "fare-db", "-on", "tcp/5432", "-plan", name).status, name)
+		}
+	}
+	first, err := os.ReadFile(filepath.Join(folder, "state-0.yaml"))
+	require.NoError(t, err)
+	old, err := os.ReadFile(filepath.Join(folder, "old.yaml"))
+	require.NoError(t, err)
+	assert.Equal(t, string(old), string(first))
+	assert.Contains(t, run(t, folder, "", "compare", "state-3.yaml").out, "nothing is different")
+	r = run(t, folder, "", "steps", "old.yaml", "wendrik.yaml", "-undo", "-format", "md")
+	assert.Contains(t, r.out, "## 3 steps")
+	assert.Contains(t, r.out, "- [ ] **1. ")
+	r = run(t, folder, "", "steps", "wendrik.yaml", "-format", "json")
+	assert.Equal(t, 0, r.status, "built from nothing")
+	assert.Contains(t, r.out, `"kind": "subnet"`)
+	for args, want := range map[string]string{"": "steps takes OLD and NEW", "old.yaml wendrik.yaml -at 9": "9 is beyond the last", "old.yaml wendrik.yaml -at 1 -o old.yaml": "is there already", "old.yaml wendrik.yaml -down": "steps takes OLD and NEW"} {
+		r := run(t, folder, "", append([]string{"steps"}, strings.Fields(args)...)...)
+		assert.Equal(t, 2, r.status, args)
+		assert.Contains(t, r.err, want, args)
 	}
 }

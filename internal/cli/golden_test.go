@@ -61,6 +61,7 @@ func TestGolden(t *testing.T) {
 		"join-undo":       "join booking finance -undo",
 		"check-fix":       "check -fix",
 		"outage":          "outage",
+		"steps-down":      "steps wendrik.yaml -down -format md",
 		"renumber":        "renumber drill -from north",
 		"outage-md":       "outage -of west-a,booking-finance -format md",
 		"new":             "new -o -",

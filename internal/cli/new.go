@@ -97,19 +97,27 @@ func (c *call) begin(o begin.Options, file string) (int, error) {
 		c.say("%s", strings.TrimSuffix(content, "\n"))
 		return good, nil
 	}
+	if err := create(file, content); err != nil {
+		return cannot, err
+	}
+	c.plan = file
+	c.say("%s is written: %s\n", clean(file), news(r))
+	c.say("to look at it:    wendrik show%s\nis it right?      wendrik check%s\nwhat it can say:  wendrik help plan", c.samePlan(), c.samePlan())
+	return good, nil
+}
+
+// create writes a file that is not there yet.
+func create(file, content string) error {
 	out, err := os.OpenFile(file, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
 	if errors.Is(err, fs.ErrExist) {
-		return cannot, &usageError{fmt.Sprintf("%s is there already, and new overwrites nothing", file), "name another file with  -o FILE"}
+		return &usageError{fmt.Sprintf("%s is there already, and nothing is overwritten", file), "name another file with  -o FILE"}
 	}
 	if err == nil {
 		_, err = out.WriteString(content)
 		err = errors.Join(err, out.Close())
 	}
 	if err != nil {
-		return cannot, &usageError{fmt.Sprintf("%s cannot be written: %s", file, reason(err)), "name another file with  -o FILE"}
+		return &usageError{fmt.Sprintf("%s cannot be written: %s", file, reason(err)), "name another file with  -o FILE"}
 	}
-	c.plan = file
-	c.say("%s is written: %s\n", clean(file), news(r))
-	c.say("to look at it:    wendrik show%s\nis it right?      wendrik check%s\nwhat it can say:  wendrik help plan", c.samePlan(), c.samePlan())
-	return good, nil
+	return nil
 }

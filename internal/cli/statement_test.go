@@ -133,7 +133,7 @@ func TestNew(t *testing.T) {
 		before := read(t, folder)
 		r = run(t, folder, "", "new")
 		assert.Equal(t, 2, r.status)
-		assert.Contains(t, r.err, "is there already, and new overwrites nothing")
+		assert.Contains(t, r.err, "is there already, and nothing is overwritten")
 		assert.Equal(t, before, read(t, folder))
 		write(t, folder, strings.NewReplacer("# workloads:", "workloads:", "#   shop:", "  shop:", "# peerings:", "peerings:", "#   booking-harbour:", "  booking-harbour:").Replace(before))
 		r = run(t, folder, "", "carve", "-write")

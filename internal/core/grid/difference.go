@@ -450,3 +450,6 @@ func gather(all []Difference, alike, joined func(*Difference) *[]string) []Diffe
 	}
 	return out
 }
+
+// Gathered puts differences of the same flows together, first those from the same ends, then those to the same ones.
+func Gathered(all []Difference) []Difference { return gathered(all) }

@@ -1,0 +1,249 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/progress"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/grid"
+	"wendrik/internal/core/phrase"
+	order "wendrik/internal/core/steps"
+	"wendrik/internal/core/text"
+	"wendrik/internal/core/wrong"
+)
+
+func stepsCommand() *command {
+	return &command{
+		name: "steps", args: "[OLD] NEW",
+		short: "the order in which to make a change, so that nothing is cut on the way",
+		long: "Steps gives the order in which to change one estate into another, or with NEW alone to build one from nothing, one step for each thing that a person or a script does at a cloud: " +
+			"with its owner, its place, what it needs before it, and its undo. In every state between, what passes both before and after passes, and nothing passes that passes in neither. " +
+			"Where no order does that, the step is named with what is cut or opened for a while, and the order has the least of it. " +
+			"-at N writes the plan as it is after N steps, so that any command can be asked about it; -undo gives the way back, and -down the order to take all down. " +
+			"The exit status is 1 when something is cut or opened on the way.",
+		examples: []example{
+			{"wendrik steps wendrik.yaml", "to build it from nothing"},
+			{"wendrik steps wendrik.yaml -at 12", "the plan after twelve steps"},
+			{"wendrik steps wendrik.yaml -down -format md", "a checklist to take it down"},
+		},
+		setup: func(f *flags) func(c *call) (int, error) {
+			format := f.oneOf("format", "how to write the result", "text", "md", "json")
+			at := f.Int("at", -1, "write the text of the plan after `N` steps, and do nothing else")
+			out := f.String("o", "-", "with -at: `FILE` to write it to; - for standard output")
+			undo := f.Bool("undo", false, "the way back, from NEW to OLD")
+			down := f.Bool("down", false, "the order to take all of it down")
+			f.onlyWith("o", "at")
+			f.apart("undo", "down")
+			return func(c *call) (int, error) {
+				if len(c.args) == 0 || len(c.args) > 2 || *down && len(c.args) != 1 {
+					return cannot, &usageError{fmt.Sprintf("steps takes OLD and NEW, or NEW alone, not %d names", len(c.args)), "wendrik steps OLD NEW"}
+				}
+				fresh, err := c.open(c.args[len(c.args)-1])
+				if err == nil {
+					err = c.whole(fresh)
+				}
+				if err != nil {
+					return cannot, err
+				}
+				var old *estate.Estate
+				if len(c.args) == 2 {
+					o, err := c.open(c.args[0])
+					if err == nil {
+						err = c.whole(o)
+					}
+					if err != nil {
+						return cannot, err
+					}
+					old = o.Estate
+				} else if old, err = nothingOf(fresh.Estate); err != nil {
+					return cannot, uneditable(fresh.label, err)
+				}
+				from, to := old, fresh.Estate
+				if *undo || *down {
+					from, to = to, from
+				}
+				meter := c.meter("finding the order", 0, progress.UnitsDefault)
+				p, err := order.Of(from, to, meter.step)
+				meter.end()
+				if err != nil {
+					return cannot, &usageError{err.Error(), wrong.Right(err)}
+				}
+				if *at >= 0 {
+					return c.stepAt(p, from, *at, *out)
+				}
+				status := good
+				if !p.Clean() {
+					status = no
+				}
+				switch *format {
+				case "json":
+					return status, c.json(stepsJSON(p))
+				case "md":
+					c.stepsMarkdown(p)
+				default:
+					c.ordered(p)
+				}
+				return status, nil
+			}
+		},
+	}
+}
+
+// nothingOf is the estate before anything of it is built: what a plan says of all, without anything in it.
+func nothingOf(e *estate.Estate) (*estate.Estate, error) {
+	var edits []text.Edit
+	for _, key := range []string{"space", "dhcp", "networks", "workloads", "peerings", "hubs", "hub-links", "sites", "clusters", "expect", "waive"} {
+		if _, found := e.Plan.Files.Value(text.Path{key}); found {
+			edits = append(edits, text.Remove(nil, key))
+		}
+	}
+	old, _, err := e.With(text.Changes{{Edits: edits}})
+	return old, err
+}
+
+// stepAt writes the text of the plan after some steps.
+func (c *call) stepAt(p *order.Plan, from *estate.Estate, n int, out string) (int, error) {
+	if n > len(p.Steps) {
+		return cannot, &usageError{fmt.Sprintf("there are %s, and %d is beyond the last", phrase.Count(len(p.Steps), "step"), n), fmt.Sprintf("-at %d", len(p.Steps))}
+	}
+	content := from.Plan.Files.First().Text
+	changed, err := p.At(n)
+	if err != nil {
+		return cannot, uneditable("the plan", err)
+	}
+	for _, x := range changed {
+		content = x.After
+	}
+	if out == "-" {
+		c.say("%s", strings.TrimSuffix(content, "\n"))
+		return good, nil
+	}
+	if err := create(out, content); err != nil {
+		return cannot, err
+	}
+	return good, nil
+}
+
+// ordered shows the steps.
+func (c *call) ordered(p *order.Plan) {
+	if len(p.Steps) == 0 {
+		c.say("%s", fine.Sprint("nothing is to be done: both say the same"))
+		return
+	}
+	c.say("%s  %s", strong.Sprint(phrase.Count(len(p.Steps), "step")), c.proved(p))
+	for i, s := range p.Steps {
+		if i == maxSteps {
+			c.say("\n%d more;  -format md  lists all", len(p.Steps)-i)
+			return
+		}
+		owner := ""
+		if s.Owner != "" {
+			owner = "  (" + s.Owner + ")"
+		}
+		c.say("%4d. %s", i+1, c.wrap(6, clean(strings.TrimSpace(s.Kind+" "+s.Name)+owner)))
+		c.say("      %s", dim.Sprint(c.wrap(8, clean(s.Text))))
+		c.harm("cuts", s.Cuts)
+		c.harm("opens", s.Opens)
+	}
+}
+
+// maxSteps is how many steps the text lists.
+const maxSteps = 100
+
+// proved says what is known of the states between.
+func (c *call) proved(p *order.Plan) string {
+	harmful := 0
+	for _, s := range p.Steps {
+		if len(s.Cuts)+len(s.Opens) > 0 {
+			harmful++
+		}
+	}
+	if harmful == 0 {
+		return fine.Sprint("in every state between, nothing is cut and nothing opened that is not meant")
+	}
+	return bad.Sprintf("after %d of them something is cut or opened for a while; no order of single steps was found with less", harmful)
+}
+
+func (c *call) harm(what string, all []grid.Difference) {
+	for i, d := range all {
+		if i == maxInside {
+			c.say("      %s  %d more", bad.Sprint(what), len(all)-i)
+			return
+		}
+		c.say("      %s  %s", bad.Sprint(what), c.wrap(14, fmt.Sprintf("%s  from %s to %s", d.Flows, few(d.From), few(d.To))))
+	}
+}
+
+// stepsMarkdown writes a checklist.
+func (c *call) stepsMarkdown(p *order.Plan) {
+	harmful := "Nothing is cut, and nothing opens that is not meant."
+	if !p.Clean() {
+		harmful = "Mind the steps that cut or open something for a while."
+	}
+	c.say("## %s\n\n%s\n", phrase.Count(len(p.Steps), "step"), harmful)
+	for i, s := range p.Steps {
+		owner := ""
+		if s.Owner != "" {
+			owner = " — " + markdown(s.Owner)
+		}
+		c.say("- [ ] **%d. %s**%s", i+1, markdown(strings.TrimSpace(s.Kind+" "+s.Name)), owner)
+		c.say("  - %s", markdown(s.Text))
+		if len(s.Needs) > 0 {
+			c.say("  - needs %s", phrase.Names(s.Needs, func(n int) string { return fmt.Sprint(n) }))
+		}
+		c.say("  - undo: %s", markdown(s.Undo))
+		for _, x := range []struct {
+			what string
+			all  []grid.Difference
+		}{{"cuts for a while", s.Cuts}, {"opens for a while", s.Opens}} {
+			for k, d := range x.all {
+				if k == maxInside {
+					c.say("  - %s: %d more", x.what, len(x.all)-k)
+					break
+				}
+				c.say("  - %s: %s", x.what, markdown(fmt.Sprintf("%s from %s to %s", d.Flows, few(d.From), few(d.To))))
+			}
+		}
+	}
+}
+
+// The JSON of steps; docs/json.md describes it.
+type stepsOut struct {
+	Steps []stepOut `json:"steps"`
+}
+
+type stepOut struct {
+	N     int       `json:"n"`
+	Kind  string    `json:"kind"`
+	Name  string    `json:"name"`
+	Owner string    `json:"owner"`
+	Place string    `json:"place"`
+	Text  string    `json:"text"`
+	Needs []int     `json:"needs"`
+	Undo  string    `json:"undo"`
+	Cuts  []stopOut `json:"cuts"`
+	Opens []stopOut `json:"opens"`
+}
+
+func stepsJSON(p *order.Plan) stepsOut {
+	out := stepsOut{[]stepOut{}}
+	pairs := func(all []grid.Difference) []stopOut {
+		list := []stopOut{}
+		for _, d := range all {
+			for _, f := range d.From {
+				for _, t := range d.To {
+					if f != t {
+						list = append(list, stopOut{f, t, d.Flows.Word()})
+					}
+				}
+			}
+		}
+		return list
+	}
+	for i, s := range p.Steps {
+		out.Steps = append(out.Steps, stepOut{i + 1, s.Kind, s.Name, s.Owner, s.Place.String(), s.Text, append([]int{}, s.Needs...), s.Undo, pairs(s.Cuts), pairs(s.Opens)})
+	}
+	return out
+}

@@ -1,0 +1,333 @@
+// Package steps finds the order in which to change one estate into another, one step for each thing that is done at a cloud: so that
+// in every state between, what passes in both passes, and nothing passes that passes in neither.
+package steps
+
+import (
+	"slices"
+	"strings"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/grid"
+	"wendrik/internal/core/text"
+	"wendrik/internal/core/wrong"
+)
+
+// Step is one thing to do.
+type Step struct {
+	Edits []text.Edit
+	Kind  string
+	Name  string
+	Owner string
+	Place text.Path
+	Text  string
+	Undo  string
+	Needs []int             // the numbers, from 1, of steps that must come before
+	Cuts  []grid.Difference // what passes before and after all, and not in the state behind this step
+	Opens []grid.Difference // what passes there, and neither before nor after all
+	rank  int
+}
+
+// Plan is an order of steps.
+type Plan struct {
+	Steps []Step
+	old   *estate.Estate
+}
+
+// At is the text of the plan after n steps; after none it is the old one.
+func (p *Plan) At(n int) ([]text.Changed, error) {
+	var edits []text.Edit
+	for _, s := range p.Steps[:n] {
+		edits = append(edits, s.Edits...)
+	}
+	return p.old.Plan.Files.Apply(settled(edits))
+}
+
+// Clean reports whether nothing is cut and nothing opened on the way.
+func (p *Plan) Clean() bool {
+	return !slices.ContainsFunc(p.Steps, func(s Step) bool { return len(s.Cuts)+len(s.Opens) > 0 })
+}
+
+// maxAhead is how many steps are tried at each place before the one with the least harm is taken.
+const maxAhead = 12
+
+// Of finds the order of steps from one estate to another; before each it calls step, when that is not nil. The error is a
+// *wrong.Error, of a plan of which that cannot be worked out.
+func Of(old, fresh *estate.Estate, step func(done, total int)) (*Plan, error) {
+	if len(old.Plan.Files.All()) > 1 || len(fresh.Plan.Files.All()) > 1 {
+		return nil, wrong.Value("put the parts into one file for this", "steps are worked out for plans of one file each")
+	}
+	edits, err := text.Between(old.Plan.Files.First(), fresh.Plan.Files.First())
+	if err != nil {
+		return nil, wrong.Value("write aliases out", "the two plans cannot be told apart: %s", err)
+	}
+	var single []text.Edit
+	f := &finder{old: old, fresh: fresh}
+	for _, e := range apiece(edits) {
+		if v, found := old.Plan.Files.Value(e.Path.To(e.Key)); found && e.Remove && e.Key != "" {
+			single = append(single, splitRemoval(e, v)...)
+		} else {
+			single = append(single, split(e)...)
+		}
+	}
+	f.meant = grid.Compare(old, fresh)
+	for _, one := range together(single, f.wordOf) {
+		f.left = append(f.left, f.step(one))
+	}
+	slices.SortStableFunc(f.left, func(a, b Step) int { return a.rank - b.rank })
+	if err := f.order(step); err != nil {
+		return nil, err
+	}
+	f.needs()
+	return &Plan{f.done, old}, nil
+}
+
+// apiece are edits of which those that put an entry in the place of another take that out and write the new one.
+func apiece(edits []text.Edit) []text.Edit {
+	var all []text.Edit
+	for _, e := range edits {
+		if e.Was != "" && e.Was != e.Key && len(e.Value.Fields()) > 0 {
+			all = append(all, text.Remove(e.Path, e.Was), text.Set(e.Path, e.Key, e.Value))
+		} else {
+			all = append(all, e)
+		}
+	}
+	return all
+}
+
+// finder orders steps.
+type finder struct {
+	old, fresh *estate.Estate
+	meant      *grid.Differences // what is to open and to close
+	left, done []Step
+}
+
+// wordOf is the word that an edit of a list of words is about.
+func (f *finder) wordOf(e text.Edit) string {
+	if !e.Remove {
+		word, _ := e.Value.Single()
+		return word
+	}
+	return f.was(e)
+}
+
+// was is what stood where an edit writes.
+func (f *finder) was(e text.Edit) string {
+	at := e.Path
+	if e.Key != "" {
+		at = at.To(e.Key)
+	}
+	v, found := f.old.Plan.Files.Value(at)
+	switch {
+	case !found:
+		return ""
+	case e.Key == "" && e.Nth > 0 && e.Nth <= len(v.Items()):
+		one := v.Items()[e.Nth-1]
+		if word, single := one.Single(); single {
+			return word
+		}
+		return one.String()
+	}
+	return v.String()
+}
+
+// step describes the edits of a step.
+func (f *finder) step(edits []text.Edit) Step {
+	first := edits[0]
+	for _, e := range edits {
+		if !e.Remove {
+			first = e
+			break
+		}
+	}
+	kind, name, rank := describe(first)
+	if first.Remove {
+		rank = 100 - rank // what goes, goes the other way round
+	} else if first.Put || first.Key != "" && f.was(first) != "" {
+		rank = 40
+	}
+	s := Step{Edits: edits, Kind: kind, Name: name, Place: first.Path, Text: words(edits, f.was), Undo: undoWords(edits, f.was), rank: rank}
+	if first.Key != "" {
+		s.Place = first.Path.To(first.Key)
+	}
+	s.Owner = f.owner(first)
+	return s
+}
+
+// owner is who is named for the network, site, workload or peering that an edit is in.
+func (f *finder) owner(e text.Edit) string {
+	p := ownerPath(e)
+	if len(p) < 2 {
+		return ""
+	}
+	for _, x := range []*estate.Estate{f.fresh, f.old} {
+		switch p[0] {
+		case "networks":
+			if n := x.Network(p[1]); n != nil {
+				return n.Plan.Owner.Value
+			}
+		case "sites":
+			if s := x.Site(p[1]); s != nil {
+				return s.Plan.Owner.Value
+			}
+		case "workloads":
+			if w := x.Workload(p[1]); w != nil {
+				return w.Plan.Owner.Value
+			}
+		case "peerings":
+			if y := x.Peering(p[1]); y != nil {
+				return y.Plan.Owner.Value
+			}
+		}
+	}
+	return ""
+}
+
+// state is the estate after the steps so far and one more; nil where its plan could not be read.
+func (f *finder) state(more ...Step) *estate.Estate {
+	var edits []text.Edit
+	for _, s := range f.done {
+		edits = append(edits, s.Edits...)
+	}
+	for _, s := range more {
+		edits = append(edits, s.Edits...)
+	}
+	e, problems, err := f.old.With(text.Changes{{Edits: settled(edits)}})
+	if err != nil || len(problems) > len(f.old.Problems) && len(problems) > len(f.fresh.Problems) {
+		return nil
+	}
+	return e
+}
+
+// harm is what a state cuts and opens that is not meant.
+func (f *finder) harm(e *estate.Estate) (cuts, opens []grid.Difference) {
+	d := grid.Compare(f.old, e)
+	return beyond(d.Closes, f.meant.Closes), beyond(d.Opens, f.meant.Opens)
+}
+
+// beyond are differences without those that are meant.
+func beyond(all, meant []grid.Difference) []grid.Difference {
+	if len(all) == 0 {
+		return nil
+	}
+	may := map[[2]string]flow.Set{}
+	for _, x := range meant {
+		for _, a := range x.From {
+			for _, b := range x.To {
+				may[[2]string{a, b}] = may[[2]string{a, b}].Union(x.Flows)
+			}
+		}
+	}
+	var left []grid.Difference
+	for _, x := range all {
+		for _, a := range x.From {
+			for _, b := range x.To {
+				if more := x.Flows.Minus(may[[2]string{a, b}]); a != b && !more.Empty() {
+					left = append(left, grid.Difference{From: []string{a}, To: []string{b}, Flows: more})
+				}
+			}
+		}
+	}
+	return grid.Gathered(left)
+}
+
+func weight(all []grid.Difference) int {
+	n := 0
+	for _, d := range all {
+		n += len(d.From) * len(d.To)
+	}
+	return n
+}
+
+// order takes the steps one by one: at each place the first that does no harm, else that which does least.
+func (f *finder) order(step func(done, total int)) error {
+	total := len(f.left)
+	for len(f.left) > 0 {
+		if step != nil {
+			step(total-len(f.left), total)
+		}
+		best, least := -1, 0
+		var cuts, opens []grid.Difference
+		tried := 0
+		for i := range f.left {
+			e := f.state(f.left[i])
+			if e == nil {
+				continue
+			}
+			c, o := f.harm(e)
+			if w := weight(c) + weight(o); best < 0 || w < least {
+				best, least, cuts, opens = i, w, c, o
+			}
+			if tried++; least == 0 || tried == maxAhead {
+				break
+			}
+		}
+		if best < 0 { // no single one can be made: those that must come together do
+			if !f.merge() {
+				return wrong.Value("make the change in two plans, one after the other", "no order of the steps was found in which each state can be read; %d are left: %s", len(f.left), f.left[0].Text)
+			}
+			continue
+		}
+		s := f.left[best]
+		s.Cuts, s.Opens = cuts, opens
+		f.done = append(f.done, s)
+		f.left = slices.Delete(f.left, best, best+1)
+	}
+	return nil
+}
+
+// merge makes one step of two that can be made together, where neither can alone; of all that are left where no two can.
+func (f *finder) merge() bool {
+	for i := range f.left {
+		for k := i + 1; k < len(f.left); k++ {
+			if f.state(f.left[i], f.left[k]) != nil {
+				f.left[i] = f.step(append(slices.Clone(f.left[i].Edits), f.left[k].Edits...))
+				f.left = slices.Delete(f.left, k, k+1)
+				return true
+			}
+		}
+	}
+	if len(f.left) < 3 || f.state(f.left...) == nil {
+		return false
+	}
+	var all []text.Edit
+	for _, s := range f.left {
+		all = append(all, s.Edits...)
+	}
+	f.left = []Step{f.step(all)}
+	return true
+}
+
+// needs finds for each step those before it that make what it names: the things on its path, and those that its words name.
+func (f *finder) needs() {
+	made := map[string]int{}
+	for i := range f.done {
+		s := &f.done[i]
+		for n := 1; n < len(s.Place); n++ {
+			if k, found := made[s.Place[:n].String()]; found && !slices.Contains(s.Needs, k) {
+				s.Needs = append(s.Needs, k)
+			}
+		}
+		said := strings.FieldsFunc(s.Text, func(r rune) bool { return !strings.ContainsRune("abcdefghijklmnopqrstuvwxyz0123456789-", r) })
+		for key, k := range made {
+			word := key[strings.LastIndex(key, ".")+1:]
+			if k != i+1 && slices.Contains(said, word) && !slices.Contains(s.Needs, k) {
+				s.Needs = append(s.Needs, k)
+			}
+		}
+		slices.Sort(s.Needs)
+		for _, e := range s.Edits {
+			if e.Key != "" && !e.Remove && f.was(e) == "" && len(e.Path) > 0 {
+				made[e.Path.To(e.Key).String()] = i + 1
+			}
+		}
+	}
+}
+
+// Why says why a step that cuts or opens cannot be helped, as far as the plan says.
+func (s *Step) Why() string {
+	if len(s.Cuts)+len(s.Opens) == 0 {
+		return ""
+	}
+	return "of the steps that could be made here, none does less"
+}

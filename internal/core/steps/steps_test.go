@@ -1,0 +1,206 @@
+package steps
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/grid"
+	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
+	"wendrik/internal/randomplan"
+)
+
+func load(t *testing.T, content string) *estate.Estate {
+	t.Helper()
+	e, problems := estate.Load(text.One("p", content))
+	require.Empty(t, problems, content)
+	return e
+}
+
+// state is the plan after some steps, read anew.
+func state(t *testing.T, p *Plan, from *estate.Estate, n int) *estate.Estate {
+	t.Helper()
+	content := from.Plan.Files.First().Text
+	changed, err := p.At(n)
+	require.NoError(t, err)
+	for _, x := range changed {
+		content = x.After
+	}
+	return load(t, content)
+}
+
+// between is a random estate with some of the rules, routes and groups of another of the same shape.
+func between(t *testing.T, e *estate.Estate, rng *rand.Rand) *estate.Estate {
+	t.Helper()
+	after := e
+	for range 2 + rng.IntN(4) {
+		n := after.Networks[rng.IntN(len(after.Networks))]
+		var edits []text.Edit
+		switch rng.IntN(5) {
+		case 0:
+			if tb := n.Tables[rng.IntN(len(n.Tables))]; tb.Plan != nil && len(tb.Plan.Routes) > 0 {
+				edits = append(edits, text.RemoveNth(tb.Place().To("routes"), 1+rng.IntN(len(tb.Plan.Routes))))
+			}
+		case 1:
+			g := n.Groups[rng.IntN(len(n.Groups))]
+			edits = append(edits, text.Set(g.Place(), "in", text.Words("tcp/22 from any", "udp/53 from 10.0.0.0/8")))
+		case 2:
+			g := n.Groups[rng.IntN(len(n.Groups))]
+			edits = append(edits, text.Add(g.Place().To("out"), text.Word("any to any")))
+		case 3:
+			w := after.Workloads[rng.IntN(len(after.Workloads))]
+			edits = append(edits, text.Set(w.Place(), "groups", text.Words("g1")))
+		case 4:
+			edits = append(edits, text.Set(n.Place().To("tables"), "fresh", text.Map(text.Field{Key: "subnets", Value: text.Words()}, text.Field{Key: "routes", Value: text.List(text.Map(text.Field{Key: "to", Value: text.Word("198.18.0.0/15")}, text.Field{Key: "via", Value: text.Word("blackhole")}))})))
+		}
+		if next, problems, err := after.With(text.Changes{{Edits: edits}}); err == nil && len(problems) == 0 {
+			after = next
+		}
+	}
+	return after
+}
+
+// TestEveryState changes random estates step by step, and holds each state against asking for every pair: what passes before and
+// after all and not there is what the step says that it cuts, and what passes there alone is what it opens. The last state says what
+// the new plan says.
+func TestEveryState(t *testing.T) {
+	steps, clean := 0, 0
+	for seed := range uint64(14) {
+		rng := rand.New(rand.NewPCG(seed, 71))
+		old := load(t, randomplan.Write(rng))
+		fresh := between(t, old, rng)
+		p, err := Of(old, fresh, nil)
+		require.NoError(t, err)
+		was, is := outcomes(old), outcomes(fresh)
+		for n := 0; n <= len(p.Steps); n++ {
+			e := state(t, p, old, n)
+			if n == 0 || n == len(p.Steps) {
+				left, err := text.Between(e.Plan.Files.First(), []*estate.Estate{old, fresh}[min(n, 1)].Plan.Files.First())
+				require.NoError(t, err)
+				require.Empty(t, left, "seed %d", seed)
+				continue
+			}
+			steps++
+			if len(p.Steps[n-1].Cuts)+len(p.Steps[n-1].Opens) == 0 {
+				clean++
+			}
+			var cuts, opens []string
+			for pair, o := range outcomes(e) {
+				if cut := was[pair].Some.Intersect(is[pair].Some).Minus(o.Some).Union(was[pair].Full.Intersect(is[pair].Full).Minus(o.Full)); !cut.Empty() {
+					cuts = append(cuts, pair+" "+cut.String())
+				}
+				if more := o.Some.Minus(was[pair].Some.Union(is[pair].Some)).Union(o.Full.Minus(was[pair].Full.Union(is[pair].Full))); !more.Empty() {
+					opens = append(opens, pair+" "+more.String())
+				}
+			}
+			require.ElementsMatch(t, cuts, said(p.Steps[n-1].Cuts), "seed %d, step %d: %s", seed, n, p.Steps[n-1].Text)
+			require.ElementsMatch(t, opens, said(p.Steps[n-1].Opens), "seed %d, step %d: %s", seed, n, p.Steps[n-1].Text)
+		}
+	}
+	assert.Greater(t, steps, 20)
+	assert.Greater(t, clean*10, steps*6, "%d of %d", clean, steps)
+}
+
+func said(all []grid.Difference) (words []string) {
+	for _, d := range all {
+		for _, f := range d.From {
+			for _, g := range d.To {
+				if f != g {
+					words = append(words, f+" "+g+" "+d.Flows.String())
+				}
+			}
+		}
+	}
+	return words
+}
+
+// outcomes are what passes between every two ends.
+func outcomes(e *estate.Estate) map[string]reach.Outcome {
+	names := []string{"internet"}
+	for _, s := range e.Sites {
+		names = append(names, s.Name)
+	}
+	for _, w := range e.Workloads {
+		names = append(names, w.Name)
+	}
+	all := map[string]reach.Outcome{}
+	for _, p := range names {
+		for _, q := range names {
+			if p == q || e.Workload(p) == nil && e.Workload(q) == nil {
+				continue
+			}
+			x, _ := reach.Find(e, p)
+			y, _ := reach.Find(e, q)
+			all[p+" "+q] = reach.Ask(e, reach.Question{From: x, To: y, Flows: flow.Any()}).Outcome
+		}
+	}
+	return all
+}
+
+const coast = `wendrik: 1
+networks:
+  booking:
+    range: 10.1.0.0/16
+    owner: tickets
+    subnets: {app-a: {range: 10.1.0.0/24}, app-b: {range: 10.1.1.0/24}}
+    gateways: {front: {kind: internet}}
+    tables: {main: {main: true, routes: [{to: finance, via: pair}]}, other: {subnets: [app-b], routes: [{to: finance, via: pair}]}}
+    groups: {fares: {in: [tcp/443 from any], out: [any to any]}}
+  finance: {range: 10.2.0.0/16, owner: books, subnets: {data: {range: 10.2.0.0/24}}, tables: {main: {main: true, routes: [{to: booking, via: pair}]}}, groups: {db: {in: [tcp/5432 from booking], out: []}}}
+workloads:
+  fares: {in: booking/app-a, address: 10.1.0.10, groups: [fares]}
+  fare-db: {in: finance/data, address: 10.2.0.10, groups: [db]}
+peerings: {pair: {between: [booking, finance], accepted: [booking, finance]}}
+`
+
+// TestOrder makes before it breaks: a rule that takes the place of another comes before that goes, and a subnet takes a table once that
+// has its routes.
+func TestOrder(t *testing.T) {
+	old := load(t, coast)
+	fresh := load(t, strings.NewReplacer("in: [tcp/5432 from booking]", "in: [tcp/5432 from 10.1.0.0/24]",
+		"other: {subnets: [app-b], routes: [{to: finance, via: pair}]}", "apps: {subnets: [app-a, app-b], routes: [{to: finance, via: pair}]}").Replace(coast))
+	p, err := Of(old, fresh, nil)
+	require.NoError(t, err)
+	assert.True(t, p.Clean())
+	var got []string
+	for _, s := range p.Steps {
+		got = append(got, s.Text)
+	}
+	at := func(words string) int {
+		i := slices.IndexFunc(got, func(s string) bool { return strings.Contains(s, words) })
+		require.GreaterOrEqual(t, i, 0, "%s\n%s", words, strings.Join(got, "\n"))
+		return i
+	}
+	assert.Less(t, at("tcp/5432 from 10.1.0.0/24"), at("take  tcp/5432 from booking  out of networks.finance.groups.db.in"))
+	assert.Less(t, at("write  apps:"), at("add  {to: finance, via: pair}"))
+	assert.Less(t, at("add  {to: finance, via: pair}"), at("add  app-b"))
+	both := p.Steps[at("add  app-b")]
+	assert.Contains(t, both.Text, "take  app-b  out of networks.booking.tables.other.subnets", "it goes from one table to the other at once")
+	assert.Equal(t, "tickets", both.Owner)
+	assert.NotEmpty(t, both.Needs)
+	assert.Contains(t, both.Undo, "put  app-b  back")
+
+	empty := load(t, "wendrik: 1\n")
+	built, err := Of(empty, fresh, nil)
+	require.NoError(t, err)
+	assert.True(t, built.Clean())
+	assert.Greater(t, len(built.Steps), 20)
+	kinds := fmt.Sprint(built.Steps[0].Kind, " ", built.Steps[1].Kind)
+	assert.Equal(t, "network network", kinds)
+	down, err := Of(fresh, empty, nil)
+	require.NoError(t, err)
+	assert.True(t, down.Clean())
+	left, err := text.Between(state(t, down, fresh, len(down.Steps)).Plan.Files.First(), empty.Plan.Files.First())
+	require.NoError(t, err)
+	for _, e := range left { // braces with nothing in them say nothing
+		assert.True(t, e.Remove, e)
+	}
+}
