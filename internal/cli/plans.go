@@ -11,6 +11,7 @@ import (
 	"runtime"
 	"runtime/debug"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 
@@ -386,19 +387,81 @@ func (s *screen) saveEdits(name string, src *text.Files, edits []text.Edit, show
 // showChange shows the difference that edits make in a file.
 func (s *screen) showChange(c text.Changed) error {
 	shown := c.Patches[:min(len(c.Patches), maxRows)]
-	var diff []udiff.Edit
-	for _, p := range shown {
-		diff = append(diff, udiff.Edit{Start: p.Start, End: p.End, New: p.Text})
-	}
-	unified, err := udiff.ToUnified(c.Name, c.Name, c.Text, diff, 1)
+	unified, err := udiff.ToUnified(c.Name, c.Name, c.Text, inLines(c.Text, shown), 1)
 	if err != nil {
 		return err
 	}
-	s.diff(unified)
+	s.diff(recounted(unified))
 	if left := len(c.Patches) - len(shown); left > 0 {
 		s.say("%s", dim.Sprintf("%d more changes are not shown", left))
 	}
 	return nil
+}
+
+var hunk = regexp.MustCompile(`(?m)^@@ -(\d+),(\d+) \+\d+,(\d+) @@$`)
+
+// recounted is a unified difference with the new line numbers counted from the old ones: the library loses count of the lines
+// between two edits of one hunk.
+func recounted(unified string) string {
+	more := 0
+	return hunk.ReplaceAllStringFunc(unified, func(head string) string {
+		var n [3]int
+		for i, digits := range hunk.FindStringSubmatch(head)[1:] {
+			n[i], _ = strconv.Atoi(digits)
+		}
+		head = fmt.Sprintf("@@ -%d,%d +%d,%d @@", n[0], n[1], n[0]+more, n[2])
+		more += n[2] - n[1]
+		return head
+	})
+}
+
+// inLines are patches as edits of whole lines, those of neighbouring lines together, without the lines that stay.
+func inLines(content string, patches []text.Patch) []udiff.Edit {
+	start := func(i int) int { return strings.LastIndexByte(content[:i], '\n') + 1 }
+	stop := func(i int) int {
+		if i > 0 && content[i-1] == '\n' {
+			return i
+		}
+		if n := strings.IndexByte(content[i:], '\n'); n >= 0 {
+			return i + n + 1
+		}
+		return len(content)
+	}
+	var all []udiff.Edit
+	for i := 0; i < len(patches); {
+		from, to := start(patches[i].Start), stop(patches[i].End)
+		var is strings.Builder
+		at := from
+		for first := i; i < len(patches) && (i == first || patches[i].Start < to || start(patches[i].Start) <= to && patches[i].End > patches[i].Start); {
+			is.WriteString(content[at:patches[i].Start] + patches[i].Text)
+			at = patches[i].End
+			to = max(to, stop(at))
+			i++
+		}
+		is.WriteString(content[at:to])
+		all = append(all, trimmed(content, from, to, is.String()))
+	}
+	return all
+}
+
+// trimmed is an edit of some lines without those at its start and end that stay.
+func trimmed(content string, from, to int, is string) udiff.Edit {
+	for {
+		n := strings.IndexByte(is, '\n') + 1
+		if n == 0 || from+n > to || content[from:from+n] != is[:n] {
+			break
+		}
+		from, is = from+n, is[n:]
+	}
+	for {
+		n := strings.LastIndexByte(strings.TrimSuffix(is, "\n"), '\n') + 1
+		last := is[n:]
+		if last == "" || to-len(last) < from || content[to-len(last):to] != last || to-len(last) > 0 && content[to-len(last)-1] != '\n' {
+			break
+		}
+		to, is = to-len(last), is[:n]
+	}
+	return udiff.Edit{Start: from, End: to, New: is}
 }
 
 func uneditable(name string, err error) error {

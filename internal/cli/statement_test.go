@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -258,5 +259,48 @@ func TestJoinAndUndo(t *testing.T) {
 		r := run(t, folder, "", append([]string{"join"}, strings.Fields(args)...)...)
 		assert.Equal(t, 2, r.status, args)
 		assert.Contains(t, r.err, want, args)
+	}
+}
+
+// TestDifferencesApply holds the differences that commands show against what they write: every line where its header says.
+func TestDifferencesApply(t *testing.T) {
+	for _, line := range []string{"renumber shared", "renumber booking -to 10.145.0.0/20", "wire", "carve", "check -fix", "join harbour finance -on tcp/8443", "join booking finance -undo", "reach ticket-1 fare-db -on tcp/5432 -fix"} {
+		folder := demo(t)
+		was := strings.SplitAfter(read(t, folder), "\n")
+		shown := run(t, folder, "", strings.Fields(line)...).out
+		written := run(t, folder, "", append(strings.Fields(line), "-write")...).out
+		if !strings.Contains(shown, "\n@@ ") {
+			shown = written
+		}
+		_, shown, _ = strings.Cut(shown, "+++ wendrik.yaml\n")
+		var got []string
+		at := 0 // lines of the old text that are done
+		left := [2]int{}
+		for row := range strings.Lines(shown) {
+			if left == [2]int{} {
+				var from, to, i int
+				if n, _ := fmt.Sscanf(row, "@@ -%d,%d +%d,%d @@", &from, &left[0], &to, &left[1]); n < 4 {
+					break
+				}
+				for i = at; i < from-1; i++ {
+					got = append(got, was[i])
+				}
+				at = from - 1
+				require.Equal(t, to-1, len(got), "%s: %s", line, row)
+				continue
+			}
+			switch row[0] {
+			case '+':
+				got, left[1] = append(got, row[1:]), left[1]-1
+			case '-', ' ':
+				require.Equal(t, was[at], row[1:], line)
+				if at++; row[0] == ' ' {
+					got, left[1] = append(got, row[1:]), left[1]-1
+				}
+				left[0]--
+			}
+		}
+		got = append(got, was[at:]...)
+		assert.Equal(t, read(t, folder), strings.Join(got, ""), line)
 	}
 }
