@@ -98,7 +98,7 @@ func attachments(all []plan.Attachment) string {
 // itemsOf are all things of an estate, in the order of its parts.
 func itemsOf(e *estate.Estate) []*item {
 	l := &lister{seen: map[string]int{}}
-	l.add("estate", e.Plan.Estate.Value, "", e.Plan.Estate.At, nil, fact{"profile", fmt.Sprintf("%+v", e.Profile)}, fact{"naming", e.Plan.Naming.Value}, fact{"labels-required", texts(e.Plan.Required)})
+	l.add("estate", "itself", "", e.Plan.Estate.At, nil, fact{"name", e.Plan.Estate.Value}, fact{"profile", fmt.Sprintf("%+v", e.Profile)}, fact{"naming", e.Plan.Naming.Value}, fact{"labels-required", texts(e.Plan.Required)})
 	for _, r := range e.Plan.Regions {
 		l.add("region", r.Name.Value, "", r.Name.At, text.Path{"regions", r.Name.Value}, fact{"zones", texts(r.Zones)})
 	}

@@ -212,7 +212,9 @@ func ends(e *estate.Estate, set []estate.Part) string {
 			words = append(words, "spread over more zones what lives there alone, with a NAT gateway in each")
 		case "NAT gateway":
 			network, _, _ := strings.Cut(p.Name, "/")
-			if n := e.Network(network); n != nil && n.Plan.NAT.Value != "per-zone" && len(n.NATs()) < 2 {
+			if n := e.Network(network); n != nil && n.Profile.NATServes {
+				words = append(words, "a second NAT gateway, which serves half of its subnets")
+			} else if n != nil && n.Plan.NAT.Value != "per-zone" && len(n.NATs()) < 2 {
 				words = append(words, fmt.Sprintf("write  nat: per-zone  at network %s, and run wire", network))
 			} else {
 				words = append(words, "a second NAT gateway in the zone, for half of its subnets")

@@ -175,16 +175,17 @@ func (r *renumberer) place(q Request) error {
 		return nil
 	}
 	// The nearest free place for its IPv4 range; those of IPv6 stay, unless it has nothing else.
+	taken := slices.Clone(r.was)
 	for _, p := range r.was {
 		if !p.Addr().Is4() && slices.ContainsFunc(r.was, func(o netip.Prefix) bool { return o.Addr().Is4() }) {
 			continue
 		}
 		free, where := r.room(p, from)
-		to, found := address.Nearest(free.Minus(address.SetOf(r.was...)), p)
+		to, found := address.Nearest(free.Minus(address.SetOf(taken...)), p)
 		if !found {
 			return wrong.Value("name another block with  -from,  or a range with  -to", "no /%d is free for %s in %s", p.Bits(), r.What, where)
 		}
-		r.Moves = append(r.Moves, Move{p, to})
+		r.Moves, taken = append(r.Moves, Move{p, to}), append(taken, to)
 	}
 	return nil
 }

@@ -83,6 +83,15 @@ func TestMove(t *testing.T) {
 	r, err = Of(e, Request{Name: "c/pods"})
 	require.NoError(t, err)
 	assert.Equal(t, "the pods of cluster c", r.What)
+	sum := load(t, "wendrik: 1\nprofile: regional\nspace: {s: {block: 10.0.0.0/16}}\nnetworks: {a: {subnets: {x: {range: 10.0.0.0/26}, y: {range: 10.0.0.64/26}, z: {range: 10.0.1.0/24}}}}\n")
+	r, err = Of(sum, Request{Name: "a"})
+	require.NoError(t, err)
+	require.Len(t, r.Moves, 3)
+	for i, m := range r.Moves {
+		for _, o := range r.Moves[:i] {
+			assert.False(t, m.Is.Overlaps(o.Is), "%s and %s", m.Is, o.Is)
+		}
+	}
 	for name, want := range map[string]string{"bookin": "there is nothing called", "booking/nobody": "there is nothing called", "c/services": "has no range that could move"} {
 		_, err := Of(e, Request{Name: name})
 		assert.ErrorContains(t, err, want)
