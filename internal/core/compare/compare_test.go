@@ -93,7 +93,7 @@ func edited(t *testing.T, e *estate.Estate, rng *rand.Rand) *estate.Estate {
 // every pair in both.
 func TestAgainstAllPairs(t *testing.T) {
 	differ, explained := 0, 0
-	for seed := range uint64(60) {
+	for seed := range uint64(24) {
 		rng := rand.New(rand.NewPCG(seed, 41))
 		before := load(t, randomplan.Write(rng))
 		after := edited(t, before, rng)
@@ -149,7 +149,7 @@ func TestAgainstAllPairs(t *testing.T) {
 		}
 		require.Empty(t, Of(after, after, nil, today).Changes)
 	}
-	assert.Greater(t, differ, 100)
+	assert.Greater(t, differ, 40)
 	assert.Greater(t, explained*100, differ*95, "%d of %d", explained, differ)
 }
 

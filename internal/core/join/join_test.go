@@ -40,7 +40,7 @@ func made(t *testing.T, e *estate.Estate, r *Result) string {
 func TestRandomJoins(t *testing.T) {
 	joined, undone := 0, 0
 	on, _ := flow.Parse("tcp/8443")
-	for seed := range uint64(16) {
+	for seed := range uint64(10) {
 		e := load(t, randomplan.Write(rand.New(rand.NewPCG(seed, 33))))
 		pairs := [][2]string{{"n0", "n1"}, {"n1", "n0"}, {"quay", "n0"}, {"n0", "hub"}, {"n1", "hub"}}
 		for _, pair := range [][2]string{pairs[seed%5], pairs[(seed+2)%5]} {
@@ -64,16 +64,21 @@ func TestRandomJoins(t *testing.T) {
 			after := load(t, made(t, without, r))
 			j, err := newJoiner(without, q)
 			require.NoError(t, err)
-			if len(j.candidates()) > 0 {
-				continue // rules stood there that a join could have written: nothing tells them apart
+			if len(j.candidates()) == 0 { // else rules stood there that a join could have written: nothing tells them apart
+				back, err := Undo(after, q)
+				require.NoError(t, err, "seed %d: %v", seed, pair)
+				require.Equal(t, bare, made(t, after, back), "seed %d: %v", seed, pair)
 			}
-			undone++
-			back, err := Undo(after, q)
-			require.NoError(t, err, "seed %d: %v", seed, pair)
-			require.Equal(t, bare, made(t, after, back), "seed %d: %v", seed, pair)
 			q.On = flow.Set{}
 			whole, err := Of(without, q)
 			require.NoError(t, err)
+			if len(whole.Steps) > 0 {
+				undone++
+				after := load(t, made(t, without, whole))
+				back, err := Undo(after, q)
+				require.NoError(t, err, "seed %d: %v", seed, pair)
+				require.Equal(t, bare, made(t, after, back), "seed %d: %v", seed, pair)
+			}
 			for _, half := range pair {
 				q.Half = half
 				h, err := Of(without, q)
@@ -82,8 +87,8 @@ func TestRandomJoins(t *testing.T) {
 			}
 		}
 	}
-	assert.Greater(t, joined, 8)
-	assert.Greater(t, undone, 2)
+	assert.Greater(t, joined, 5)
+	assert.Greater(t, undone, 5)
 }
 
 const small = `wendrik: 1

@@ -29,7 +29,7 @@ func load(t *testing.T, content string) *estate.Estate {
 // ended is not found in the text that is written, and what takes out rules and routes of no use changes no flow.
 func TestRandomFixes(t *testing.T) {
 	ended, chosen := map[diag.Code]int{}, 0
-	for seed := range uint64(24) {
+	for seed := range uint64(14) {
 		e := load(t, randomplan.Write(rand.New(rand.NewPCG(seed, 21))))
 		findings := check.Run(e)
 		for _, choices := range [][]Choice{nil, removals(findings)} {
@@ -59,7 +59,7 @@ func TestRandomFixes(t *testing.T) {
 	for _, code := range []diag.Code{"shadowed-rule", "needless-rule", "half-joined", "idle", "idle-gateway", "dead-route", "not-attached"} {
 		assert.Positive(t, ended[code], "%s: %v", code, ended)
 	}
-	assert.Greater(t, chosen, 20)
+	assert.Greater(t, chosen, 10)
 }
 
 // removals choose that everything is taken out which can be.

@@ -26,7 +26,7 @@ func load(t *testing.T, content string) *estate.Estate {
 // pair, and moving back leaves every byte as it was.
 func TestRandomMoves(t *testing.T) {
 	moved := 0
-	for seed := range uint64(40) {
+	for seed := range uint64(16) {
 		content := randomplan.Write(rand.New(rand.NewPCG(seed, 61)))
 		e := load(t, content)
 		for _, x := range []struct{ name, was, is string }{{"n0", "10.0.0.0/16", "10.77.0.0/16"}, {"n1", "10.1.0.0/16", "10.78.0.0/16"}, {"n0/s1", "10.0.1.0/24", "10.0.99.0/24"}} {
@@ -42,7 +42,7 @@ func TestRandomMoves(t *testing.T) {
 			require.Equal(t, plain.Replace(content), plain.Replace(back.After.Plan.Files.First().Text), "seed %d: %s", seed, x.name)
 		}
 	}
-	assert.Greater(t, moved, 1000)
+	assert.Greater(t, moved, 400)
 }
 
 const port = `wendrik: 1

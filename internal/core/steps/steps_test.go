@@ -73,7 +73,7 @@ func between(t *testing.T, e *estate.Estate, rng *rand.Rand) *estate.Estate {
 // the new plan says.
 func TestEveryState(t *testing.T) {
 	steps, clean := 0, 0
-	for seed := range uint64(14) {
+	for seed := range uint64(9) {
 		rng := rand.New(rand.NewPCG(seed, 71))
 		old := load(t, randomplan.Write(rng))
 		fresh := between(t, old, rng)
@@ -105,7 +105,7 @@ func TestEveryState(t *testing.T) {
 			require.ElementsMatch(t, opens, said(p.Steps[n-1].Opens), "seed %d, step %d: %s", seed, n, p.Steps[n-1].Text)
 		}
 	}
-	assert.Greater(t, steps, 20)
+	assert.Greater(t, steps, 12)
 	assert.Greater(t, clean*10, steps*6, "%d of %d", clean, steps)
 }
 

@@ -157,11 +157,11 @@ func TestEditsInAnyOrder(t *testing.T) {
 	for _, name := range []string{"../plan/whole.yaml", "../../../examples/skerry-line/wendrik.yaml"} {
 		raw, err := os.ReadFile(name)
 		require.NoError(t, err)
-		for seed := range uint64(40) {
+		for seed := range uint64(16) {
 			if anyOrder(t, string(raw), rand.New(rand.NewPCG(seed, 5))) {
 				made++
 			}
 		}
 	}
-	assert.Greater(t, made, 76)
+	assert.Greater(t, made, 30)
 }

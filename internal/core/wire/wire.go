@@ -152,7 +152,7 @@ func cut(id string) (network, name string, found bool) {
 func (w *wirer) expectations() {
 	for i := range w.e.Plan.Expect {
 		x := &w.e.Plan.Expect[i]
-		if x.Never || x.LeavesAs != "" || len(x.Except) > 0 {
+		if x.Never || x.LeavesAs != "" || x.Without != "" {
 			continue
 		}
 		results := expect.RunSome(w.After, func(o *plan.Expectation) bool { return o != &w.After.Plan.Expect[i] }, nil)
@@ -167,6 +167,11 @@ func (w *wirer) expectations() {
 		to, err := reach.FindEnds(w.After, x.To)
 		if err != nil {
 			continue
+		}
+		for _, word := range x.Except {
+			if but, err := reach.FindEnds(w.After, word); err == nil {
+				from, to = from.Without(but), to.Without(but)
+			}
 		}
 		s := grid.AskMany(w.After, from, to, x.Flows, false, nil)
 		if s.Pairs == 0 {

@@ -114,3 +114,24 @@ expect: [a reaches b on tcp/443, n/s never reaches n/r on tcp, a reaches b on ud
 	a := reach.Ask(w.After, reach.Question{From: from, To: to, Flows: e.Plan.Expect[2].Flows})
 	assert.Equal(t, reach.Open, a.Verdict)
 }
+
+// TestExcept makes a line hold for those that it means, and for no other.
+func TestExcept(t *testing.T) {
+	const plan = `wendrik: 1
+networks:
+  n: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {a: {in: [], out: [any to any]}, b: {in: [], out: [any to any]}, c: {in: [], out: []}}}
+workloads:
+  u: {in: n/x, address: 10.0.0.4, groups: a}
+  v: {in: n/x, address: 10.0.0.5, groups: b}
+  w: {in: n/x, address: 10.0.0.6, groups: c}
+expect: [n reaches w on tcp/22 except v, v never reaches w]
+`
+	e, problems := estate.Load(text.One("p", plan))
+	require.Empty(t, problems)
+	r := Estate(e)
+	require.Empty(t, r.Unmet)
+	require.Len(t, r.Changes, 1)
+	for _, x := range expect.Run(r.After, nil) {
+		require.True(t, x.Holds, x.Text)
+	}
+}
