@@ -356,6 +356,7 @@ type Hub struct {
 	Name        string
 	Attachments []*Attachment
 	Tables      []*HubTable
+	Links       []*HubLink
 
 	scope    scope
 	attached map[string]*Attachment // by the name of what is attached

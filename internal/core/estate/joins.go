@@ -178,6 +178,9 @@ func (b *builder) hubLinks() {
 		}
 		b.e.HubLinks = append(b.e.HubLinks, l)
 		b.e.scope.bind(l.Name, l)
+		for _, h := range l.Between {
+			h.Links = append(h.Links, l)
+		}
 	}
 }
 

@@ -41,6 +41,13 @@ func allJoins(n *estate.Network) []joined {
 				add(o.To().ID(), a.Hub.Name, o.Ranges())
 			}
 		}
+		for _, l := range a.Hub.Links {
+			for _, o := range behind(l, a.Hub) {
+				if o.Network != n {
+					add(o.To().ID(), a.Hub.Name, o.Ranges())
+				}
+			}
+		}
 	}
 	for _, s := range n.Links {
 		add(s.Name, s.Name, s.Ranges)
@@ -83,6 +90,37 @@ func (w *wirer) hub(h *estate.Hub) {
 			w.add(fmt.Sprintf("table %s of hub %s has no routes", t.Name, h.Name), text.Set(t.Place(), "learns", text.Words(all...)))
 		}
 	}
+	for _, l := range h.Links {
+		w.overLink(h, l)
+	}
+}
+
+// behind is what is attached to the hub at the far end of a link, where that stands.
+func behind(l *estate.HubLink, from *estate.Hub) []*estate.Attachment {
+	if !l.Stands() {
+		return nil
+	}
+	far, _ := l.Far(from)
+	return far.Attachments
+}
+
+// overLink has the tables of a hub lead over a link to what is attached at its far end, where none of them leads over it yet.
+func (w *wirer) overLink(h *estate.Hub, l *estate.HubLink) {
+	leads := func(t *estate.HubTable) bool {
+		return slices.ContainsFunc(t.Routes, func(r *estate.Route) bool { return r.Via == estate.Object(l) })
+	}
+	if slices.ContainsFunc(h.Tables, leads) {
+		return
+	}
+	for _, t := range h.Tables {
+		asked := slices.ContainsFunc(h.Attachments, func(a *estate.Attachment) bool { return a.Table == t })
+		for _, o := range behind(l, h) {
+			held := slices.ContainsFunc(h.Attachments, func(a *estate.Attachment) bool { return a.To() == o.To() })
+			if asked && !held && len(o.Ranges()) > 0 {
+				w.add(fmt.Sprintf("table %s of hub %s has no route over link %s", t.Name, h.Name, l.Name), text.Add(t.Place().To("routes"), route(o.To().ID(), l.Name)))
+			}
+		}
+	}
 }
 
 // site has a site know the networks that it is joined to.
@@ -100,6 +138,13 @@ func (w *wirer) site(s *estate.Site) {
 		for _, o := range a.Hub.Attachments {
 			if o.Network != nil {
 				need(o.Network)
+			}
+		}
+		for _, l := range a.Hub.Links {
+			for _, o := range behind(l, a.Hub) {
+				if o.Network != nil {
+					need(o.Network)
+				}
 			}
 		}
 	}

@@ -135,3 +135,24 @@ expect: [n reaches w on tcp/22 except v, v never reaches w]
 		require.True(t, x.Holds, x.Text)
 	}
 }
+
+// TestHubLinks wires networks and a site behind two hubs that are joined: all reach all that their groups let.
+func TestHubLinks(t *testing.T) {
+	e := load(t, `wendrik: 1
+networks:
+  a: {range: 10.1.0.0/16, tiers: {t: {access: closed}}, subnets: {x: {tier: t, range: 10.1.0.0/24}}}
+  b: {range: 10.2.0.0/16, tiers: {t: {access: closed}}, subnets: {x: {tier: t, range: 10.2.0.0/24}}}
+workloads: {u: {in: a/x, address: 10.1.0.4}, v: {in: b/x, address: 10.2.0.4}}
+sites: {quay: {ranges: 10.9.0.0/16}}
+hubs: {west: {attach: {a: t, quay: t}, tables: {t: {}}}, north: {attach: {b: t}, tables: {t: {}}}}
+hub-links: {coast: {between: [west, north], accepted: [west, north], tables: {west: t, north: t}}}
+expect: [u reaches v on tcp/443, v reaches u on udp/53, quay reaches v on tcp/22, v reaches quay on tcp/22]
+`)
+	r := Estate(e)
+	require.Empty(t, r.Unmet)
+	for _, x := range expect.Run(r.After, nil) {
+		require.True(t, x.Holds, "%s: %s\n%s", x.Text, x.Why, r.After.Plan.Files.First().Text)
+	}
+	require.Empty(t, check.Run(r.After), r.After.Plan.Files.First().Text)
+	require.Empty(t, Estate(r.After).Changes, "twice is once")
+}
