@@ -86,7 +86,7 @@ func (c *call) mended(r *checked, m *mend.Result, changed []text.Changed) error 
 		c.say("%s  %s", bad.Sprint("and this breaks:"), c.wrap(18, clean(phrase.Names(m.Against, func(x plan.Expectation) string { return fmt.Sprintf("%q", x.Text) }))))
 	}
 	c.mendedList(r, "found then, and not before", m.New, func(f diag.Finding) string { return f.Fix() })
-	c.mendedList(r, "needs a choice", m.Asks, func(f diag.Finding) string { return "-choose " + mend.Ask(&f) })
+	c.mendedList(r, "needs a choice", m.Asks, askText)
 	var failed []diag.Finding
 	for _, x := range m.Failed {
 		x.Fixes = diag.Advise("its fix cannot be made: " + x.Why)
@@ -94,6 +94,17 @@ func (c *call) mended(r *checked, m *mend.Result, changed []text.Changed) error 
 	}
 	c.mendedList(r, "left to you", append(failed, m.Left...), func(f diag.Finding) string { return f.Fix() })
 	return nil
+}
+
+// askText is how a choice is made on the command line, and what is known of what must be given.
+func askText(f diag.Finding) string {
+	words := "-choose " + mend.Ask(&f)
+	for _, x := range f.Fixes {
+		if x.Takes != nil && x.Advice != "" {
+			words += "   " + x.Advice
+		}
+	}
+	return words
 }
 
 // mendedList lists findings in two lines each: what, and what is to be done.

@@ -204,7 +204,7 @@ func TestCheckFix(t *testing.T) {
 	r := run(t, folder, "", "check", "-fix")
 	assert.Equal(t, 1, r.status)
 	for _, want := range []string{
-		"9 findings  3 are ended by edits, 2 need a choice, 4 are left to you",
+		"9 findings  3 are ended by edits, 4 need a choice, 2 are left to you",
 		"+        subnets: [app-a, app-b, app-c]                 # and app-c?", "+          - tcp/5432 from group booking/fares",
 		"this opens:", "-choose idle-site@sites.gull-rail=remove", "-choose access@networks.harbour.tiers.feed=public|closed",
 	} {
@@ -216,6 +216,9 @@ func TestCheckFix(t *testing.T) {
 	assert.Contains(t, r.out, "written to wendrik.yaml: 2 changes")
 	assert.NotContains(t, read(t, folder), "gull-rail:")
 	assert.Contains(t, read(t, folder), "feed:  {access: closed, hosts: 200}")
+	r = run(t, folder, "", "check", "-fix", "-only", "conflict", "-choose", "conflict=10.213.0.0/18", "-write")
+	assert.Equal(t, 0, r.status, r.out+r.err)
+	assert.Contains(t, read(t, folder), "pods: 10.213.0.0/18", "moved by its choice")
 	r = run(t, folder, "", "check", "-fix", "-write")
 	assert.Equal(t, 1, r.status, "some are left to a person")
 	assert.Contains(t, run(t, folder, "", "check").out, "3 of 3 expectations hold")

@@ -13,6 +13,7 @@ import (
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/renumber"
 	"wendrik/internal/core/text"
 )
 
@@ -25,16 +26,35 @@ var conflicts = Rule{"conflict", Meets, "Ranges that overlap and meet: in one ne
 		if p.Verdict != overlap.Conflict {
 			break
 		}
-		move := ""
-		if p.Move != nil {
-			move = p.Move.String()
-		}
-		r.report(diag.Error, p.B.At, p.B.Place(), move, "%s (%s) and %s (%s) overlap: %s", p.A, p.A.Range, p.B, p.B.Range, p.Why)
+		r.report(diag.Error, p.B.At, p.B.Place(), "", "%s (%s) and %s (%s) overlap: %s", p.A, p.A.Range, p.B, p.B.Range, p.Why)
+		r.moves(p.Move)
 		if left := found.Left[overlap.Conflict]; i+1 == overlap.MaxPairs && left > 0 {
 			r.report(diag.Error, p.B.At, p.B.Place(), "give those that are told ranges of their own first", "%s of ranges overlap and meet, which are not told", phrase.Count(left, "more pair"))
 		}
 	}
 }}
+
+// moves gives the finding that was reported last the fix that one of two things moves to a range that a person gives.
+func (r *run) moves(m *overlap.Move) {
+	f := &r.findings[len(r.findings)-1]
+	switch {
+	case m == nil:
+	case m.Name() == "" || !m.To.IsValid():
+		f.Fixes = diag.Advise(m.String())
+	default:
+		r.takes("RANGE", m.String(), func(word string) ([]text.Edit, error) {
+			to, err := address.ParseRange(word)
+			if err != nil {
+				return nil, err
+			}
+			moved, err := renumber.Of(r.Estate, renumber.Request{Name: m.Name(), To: []netip.Prefix{to}})
+			if err != nil {
+				return nil, err
+			}
+			return moved.Changes.Edits(), nil
+		})
+	}
+}
 
 var halves = Rule{"half-joined", Wiring, "A peering or a hub link that one side has not accepted: nothing passes it.", func(r *run) {
 	half := func(x estate.Object, ends [2]string, accepted [2]bool) {

@@ -211,15 +211,15 @@ func (m *Move) String() string {
 		return fmt.Sprintf("no /%d is free for %s in %s", m.What.Range.Bits(), m.What, m.Where)
 	}
 	words := fmt.Sprintf("the nearest free /%d for %s is %s, in %s", m.To.Bits(), m.What, m.To, m.Where)
-	if name := m.What.renumbered(); name != "" {
+	if name := m.Name(); name != "" {
 		words += fmt.Sprintf("; renumber %s -to %s  moves it", name, m.To)
 	}
 	return words
 }
 
-// renumbered is the name by which a thing can be moved; empty for a block, which is nobody's alone.
-func (t *Thing) renumbered() string {
-	switch t.Kind {
+// Name is the name by which what moves can be renumbered; empty for a block, which is nobody's alone.
+func (m *Move) Name() string {
+	switch t := m.What; t.Kind {
 	case "pods", "services":
 		return t.Name + "/" + t.Kind
 	case "network", "subnet", "held":
