@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"github.com/jedib0t/go-pretty/v6/progress"
+
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/wire"
@@ -30,7 +32,9 @@ func wireCommand() *command {
 					return cannot, err
 				}
 				e := o.Estate
-				r := wire.Estate(e)
+				meter := c.meter("making the lines of expect hold", 0, progress.UnitsDefault)
+				r := wire.InSteps(e, meter.step)
+				meter.end()
 				status := good
 				if len(r.Contradicts)+len(r.Unmet) > 0 {
 					status = no

@@ -42,8 +42,11 @@ const (
 const maxCompared = 5000
 
 // Estate wires an estate: what the access of tiers and the joins need, and then what the lines of expect do.
-func Estate(e *estate.Estate) *Result {
-	w := &wirer{e: e, Result: &Result{After: e}}
+func Estate(e *estate.Estate) *Result { return InSteps(e, nil) }
+
+// InSteps is Estate, and calls step before each line of expect, when that is not nil, with its number and how many there are.
+func InSteps(e *estate.Estate, step func(done, total int)) *Result {
+	w := &wirer{e: e, Result: &Result{After: e}, step: step}
 	if w.access() {
 		w.expectations()
 	}
@@ -100,7 +103,8 @@ func (w *wirer) access() bool {
 
 type wirer struct {
 	*Result
-	e *estate.Estate
+	e    *estate.Estate
+	step func(done, total int)
 }
 
 func (w *wirer) add(why string, edits ...text.Edit) {
@@ -152,6 +156,9 @@ func cut(id string) (network, name string, found bool) {
 func (w *wirer) expectations() {
 	for i := range w.e.Plan.Expect {
 		x := &w.e.Plan.Expect[i]
+		if w.step != nil {
+			w.step(i, len(w.e.Plan.Expect))
+		}
 		if x.Never || x.LeavesAs != "" || x.Without != "" {
 			continue
 		}
