@@ -91,13 +91,6 @@ func HoldsSpecial(p netip.Prefix) bool {
 	return slices.ContainsFunc(specials, func(s Special) bool { return s.Range.Overlaps(p) })
 }
 
-// Documentation reports whether p lies in a range set aside for examples. A plan uses such ranges in place of real
-// public addresses, so the walk of packets treats them as public.
-func Documentation(p netip.Prefix) bool {
-	s, found := SpecialOf(p)
-	return found && s.Name == "documentation"
-}
-
 // public is every address that the internet carries, with the documentation ranges in place of real ones.
 var public = func() Set {
 	var hidden, carried []netip.Prefix

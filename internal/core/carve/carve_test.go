@@ -14,21 +14,15 @@ import (
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/space"
 	"wendrik/internal/core/text"
 )
 
-func load(t *testing.T, content string) *estate.Estate {
-	t.Helper()
-	e, findings := estate.Load(text.One("wendrik.yaml", content))
-	require.Empty(t, findings, content)
-	return e
-}
-
 // carveText carves a plan and gives the ranges by name: booking, and booking/web-a.
 func carveText(t *testing.T, content string) (map[string]string, *Result) {
 	t.Helper()
-	r := Estate(load(t, content))
+	r := Estate(estatetest.Load(t, content))
 	got := map[string]string{}
 	for _, n := range r.Networks {
 		got[n.Name] = n.Range.String()
@@ -42,12 +36,12 @@ func carveText(t *testing.T, content string) (map[string]string, *Result) {
 // written carves a plan, writes the result into it, and checks that carving that again changes nothing.
 func written(t *testing.T, content string) string {
 	t.Helper()
-	e := load(t, content)
+	e := estatetest.Load(t, content)
 	r := Estate(e)
 	require.Empty(t, r.Misfits)
 	after, _, err := e.Plan.Files.First().Apply(r.Changes.Edits())
 	require.NoError(t, err)
-	again := Estate(load(t, string(after)))
+	again := Estate(estatetest.Load(t, string(after)))
 	require.False(t, again.New(), "carving twice changes something: %v\n%s", again.Changes, after)
 	require.Len(t, again.Subnets, len(r.Subnets))
 	return string(after)
@@ -280,7 +274,7 @@ func TestNaming(t *testing.T) {
 }
 
 func TestWhatIsTaken(t *testing.T) {
-	e := load(t, zonal+`  a: {from: west, size: /20}
+	e := estatetest.Load(t, zonal+`  a: {from: west, size: /20}
   b: {region: west, range: 10.0.0.0/22, tiers: {web: {size: /24, spare: 0, zones: [west-a]}}, held: {h: {for: x, range: 10.0.1.0/24}}}
 clusters: {c: {in: b, pods: 10.0.2.0/24}}
 `)
@@ -392,7 +386,7 @@ func TestAgainstBruteForce(t *testing.T) {
 			sizes = append(sizes, size)
 			fmt.Fprintf(&content, "  n%d: {from: all, size: /%d}\n", i, size)
 		}
-		r := Estate(load(t, content.String()))
+		r := Estate(estatetest.Load(t, content.String()))
 		possible := fits(space, taken, sizes)
 		require.Equal(t, possible, len(r.Misfits) == 0, "%s", content.String())
 		for _, n := range r.Networks {
@@ -435,7 +429,7 @@ func TestTiersAsProperties(t *testing.T) {
 			hosts[name] = 1 + rng.IntN(1<<rng.IntN(9))
 			fmt.Fprintf(&content, "      %s: {hosts: %d}\n", name, hosts[name])
 		}
-		r := Estate(load(t, content.String()))
+		r := Estate(estatetest.Load(t, content.String()))
 		require.Empty(t, r.Misfits, content.String())
 		network := r.Networks[0].Range
 		byTier := map[string][]netip.Prefix{}

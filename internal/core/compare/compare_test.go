@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
@@ -20,13 +21,6 @@ import (
 )
 
 var today = time.Date(2031, 3, 31, 0, 0, 0, 0, time.UTC)
-
-func load(t *testing.T, content string) *estate.Estate {
-	t.Helper()
-	e, problems := estate.Load(text.One("p", content))
-	require.Empty(t, problems, content)
-	return e
-}
 
 // edited is a plan with a few things changed at random, that still can be read.
 func edited(t *testing.T, e *estate.Estate, rng *rand.Rand) *estate.Estate {
@@ -95,7 +89,7 @@ func TestAgainstAllPairs(t *testing.T) {
 	differ, explained := 0, 0
 	for seed := range uint64(24) {
 		rng := rand.New(rand.NewPCG(seed, 41))
-		before := load(t, randomplan.Write(rng))
+		before := estatetest.Load(t, randomplan.Write(rng))
 		after := edited(t, before, rng)
 		r := Of(before, after, nil, today)
 		var got []string
@@ -203,7 +197,7 @@ func TestChanges(t *testing.T) {
 		{"accepted: [booking, finance]", "accepted: [booking]", []string{"changed peering pair accepted was booking, finance, is booking"}, nil},
 		{"access: closed", "access: outbound", []string{"changed tier booking/app access was closed, is outbound"}, nil},
 	} {
-		before, after := load(t, port), replaced(t, c.was, c.is)
+		before, after := estatetest.Load(t, port), replaced(t, c.was, c.is)
 		r := Of(before, after, nil, today)
 		var got, opens []string
 		for _, x := range r.Changes {
@@ -253,7 +247,7 @@ func TestRenames(t *testing.T) {
 		{[]string{"app", "work"}, "tier booking/work was called booking/app"},
 		{[]string{"db: {in: [tcp", "base: {in: [tcp", "[db]", "[base]"}, "group finance/base was called finance/db"},
 	} {
-		r := Of(load(t, port), replaced(t, c.pairs...), nil, today)
+		r := Of(estatetest.Load(t, port), replaced(t, c.pairs...), nil, today)
 		var got []string
 		for _, x := range r.Changes {
 			got = append(got, x.Thing+" "+x.Name+" "+x.What)

@@ -10,19 +10,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
-	"wendrik/internal/core/text"
 	"wendrik/internal/randomplan"
 )
-
-func load(t *testing.T, content string) *estate.Estate {
-	t.Helper()
-	e, problems := estate.Load(text.One("p", content))
-	require.Empty(t, problems, content)
-	return e
-}
 
 // made is the text once a join is made, or taken out.
 func made(t *testing.T, e *estate.Estate, r *Result) string {
@@ -41,7 +34,7 @@ func TestRandomJoins(t *testing.T) {
 	joined, undone := 0, 0
 	on, _ := flow.Parse("tcp/8443")
 	for seed := range uint64(10) {
-		e := load(t, randomplan.Write(rand.New(rand.NewPCG(seed, 33))))
+		e := estatetest.Load(t, randomplan.Write(rand.New(rand.NewPCG(seed, 33))))
 		pairs := [][2]string{{"n0", "n1"}, {"n1", "n0"}, {"quay", "n0"}, {"n0", "hub"}, {"n1", "hub"}}
 		for _, pair := range [][2]string{pairs[seed%5], pairs[(seed+2)%5]} {
 			q := Request{A: pair[0], B: pair[1], Table: "t"}
@@ -51,7 +44,7 @@ func TestRandomJoins(t *testing.T) {
 				continue
 			}
 			bare := made(t, e, apart)
-			without := load(t, bare)
+			without := estatetest.Load(t, bare)
 			q.On = on
 			r, err := Of(without, q)
 			if err != nil {
@@ -61,7 +54,7 @@ func TestRandomJoins(t *testing.T) {
 				continue
 			}
 			joined++
-			after := load(t, made(t, without, r))
+			after := estatetest.Load(t, made(t, without, r))
 			j, err := newJoiner(without, q)
 			require.NoError(t, err)
 			if len(j.candidates()) == 0 { // else rules stood there that a join could have written: nothing tells them apart
@@ -74,7 +67,7 @@ func TestRandomJoins(t *testing.T) {
 			require.NoError(t, err)
 			if len(whole.Steps) > 0 {
 				undone++
-				after := load(t, made(t, without, whole))
+				after := estatetest.Load(t, made(t, without, whole))
 				back, err := Undo(after, q)
 				require.NoError(t, err, "seed %d: %v", seed, pair)
 				require.Equal(t, bare, made(t, after, back), "seed %d: %v", seed, pair)
@@ -108,7 +101,7 @@ hubs: {spine: {attach: {shared: all}, tables: {all: {learns: [shared]}, apart: {
 
 // TestJoin tries what a join takes, what forbids it, and words that name nothing.
 func TestJoin(t *testing.T) {
-	e := load(t, small)
+	e := estatetest.Load(t, small)
 	on, _ := flow.Parse("tcp/5432")
 	for _, c := range []struct {
 		q       Request
@@ -154,7 +147,7 @@ func TestJoin(t *testing.T) {
 				assert.Contains(t, got[i], c.steps[i])
 			}
 		}
-		after := load(t, made(t, e, r))
+		after := estatetest.Load(t, made(t, e, r))
 		if !c.q.On.Empty() {
 			assert.Empty(t, r.Unmet)
 			s := grid.AskMany(after, endsOf(after, "booking/app"), endsOf(after, "finance"), on, false, nil)

@@ -12,25 +12,18 @@ import (
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/text"
+	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/randomplan"
 )
 
 var today = time.Date(2031, 3, 31, 0, 0, 0, 0, time.UTC)
-
-func load(t *testing.T, content string) *estate.Estate {
-	t.Helper()
-	e, problems := estate.Load(text.One("p", content))
-	require.Empty(t, problems, content)
-	return e
-}
 
 // TestRandomFixes fixes what check finds in random estates, with and without choices: each finding goes one way, what is said to be
 // ended is not found in the text that is written, and what takes out rules and routes of no use changes no flow.
 func TestRandomFixes(t *testing.T) {
 	ended, chosen := map[diag.Code]int{}, 0
 	for seed := range uint64(14) {
-		e := load(t, randomplan.Write(rand.New(rand.NewPCG(seed, 21))))
+		e := estatetest.Load(t, randomplan.Write(rand.New(rand.NewPCG(seed, 21))))
 		findings := check.Run(e)
 		for _, choices := range [][]Choice{nil, removals(findings)} {
 			r := Of(e, findings, choices, today)
@@ -87,7 +80,7 @@ networks:
     groups: {r: {in: [tcp/80 from any, tcp/22 from any, tcp/22 from 10.0.0.0/24], out: [any to any]}}
 workloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r, owner: x}}
 `
-	e := load(t, plan)
+	e := estatetest.Load(t, plan)
 	findings := check.Run(e)
 	for _, c := range []struct {
 		choices string

@@ -11,25 +11,19 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
 	"wendrik/internal/randomplan"
 )
 
-func load(t *testing.T, content string) *estate.Estate {
-	t.Helper()
-	e, problems := estate.Load(text.One("p", content))
-	require.Empty(t, problems, content)
-	return e
-}
-
 // TestAgainstAllPairs takes each part out of random estates, and holds what stops against asking for every pair in the estate
 // without it; and that estate, where a plan can say so, against a plan without the part.
 func TestAgainstAllPairs(t *testing.T) {
 	stops, written := 0, 0
 	for seed := range uint64(4) {
-		e := load(t, randomplan.Write(rand.New(rand.NewPCG(seed, 51))))
+		e := estatetest.Load(t, randomplan.Write(rand.New(rand.NewPCG(seed, 51))))
 		parts := e.Parts()
 		losses := Of(e, false, nil)
 		require.Len(t, losses, len(parts))
@@ -174,7 +168,7 @@ expect:
 
 // TestOutage works out by hand what stops.
 func TestOutage(t *testing.T) {
-	e := load(t, coast)
+	e := estatetest.Load(t, coast)
 	var names []string
 	for _, l := range Of(e, false, nil) {
 		names = append(names, l.Name())

@@ -12,15 +12,11 @@ func List[T fmt.Stringer](all []T) string { return Names(all, T.String) }
 
 // Names writes the names of things with commas between.
 func Names[T any](all []T, name func(T) string) string {
-	return strings.Join(words(all, name), ", ")
-}
-
-func words[T any](all []T, name func(T) string) []string {
 	words := make([]string, len(all))
 	for i, x := range all {
 		words[i] = name(x)
 	}
-	return words
+	return strings.Join(words, ", ")
 }
 
 // And writes words with commas, and "and" before the last.
@@ -29,11 +25,6 @@ func And(words []string) string {
 		return strings.Join(words, "")
 	}
 	return strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
-}
-
-// Or writes things of which any will do.
-func Or[T fmt.Stringer](all []T) string {
-	return strings.Join(words(all, T.String), " or ")
 }
 
 // Count writes a number with the name of what is counted.

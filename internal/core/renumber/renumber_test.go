@@ -9,18 +9,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"wendrik/internal/core/estate"
+	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/grid"
-	"wendrik/internal/core/text"
 	"wendrik/internal/randomplan"
 )
-
-func load(t *testing.T, content string) *estate.Estate {
-	t.Helper()
-	e, problems := estate.Load(text.One("p", content))
-	require.Empty(t, problems, content)
-	return e
-}
 
 // TestRandomMoves moves networks and subnets of random estates to places where nothing is: who reaches whom is the same for every
 // pair, and moving back leaves every byte as it was.
@@ -28,7 +20,7 @@ func TestRandomMoves(t *testing.T) {
 	moved := 0
 	for seed := range uint64(16) {
 		content := randomplan.Write(rand.New(rand.NewPCG(seed, 61)))
-		e := load(t, content)
+		e := estatetest.Load(t, content)
 		for _, x := range []struct{ name, was, is string }{{"n0", "10.0.0.0/16", "10.77.0.0/16"}, {"n1", "10.1.0.0/16", "10.78.0.0/16"}, {"n0/s1", "10.0.1.0/24", "10.0.99.0/24"}} {
 			r, err := Of(e, Request{Name: x.name, To: []netip.Prefix{netip.MustParsePrefix(x.is)}})
 			require.NoError(t, err, "seed %d: %s\n%s", seed, x.name, content)
@@ -63,7 +55,7 @@ expect: [10.9.0.7 never reaches 10.1.0.11]
 
 // TestMove moves a network whose ranges another has, too: who means that one is left alone.
 func TestMove(t *testing.T) {
-	e := load(t, port)
+	e := estatetest.Load(t, port)
 	r, err := Of(e, Request{Name: "booking", From: "far"})
 	require.NoError(t, err)
 	assert.Equal(t, []Move{{netip.MustParsePrefix("10.1.0.0/16"), netip.MustParsePrefix("172.16.0.0/16")}}, r.Moves)
@@ -83,7 +75,7 @@ func TestMove(t *testing.T) {
 	r, err = Of(e, Request{Name: "c/pods"})
 	require.NoError(t, err)
 	assert.Equal(t, "the pods of cluster c", r.What)
-	sum := load(t, "wendrik: 1\nprofile: regional\nspace: {s: {block: 10.0.0.0/16}}\nnetworks: {a: {subnets: {x: {range: 10.0.0.0/26}, y: {range: 10.0.0.64/26}, z: {range: 10.0.1.0/24}}}}\n")
+	sum := estatetest.Load(t, "wendrik: 1\nprofile: regional\nspace: {s: {block: 10.0.0.0/16}}\nnetworks: {a: {subnets: {x: {range: 10.0.0.0/26}, y: {range: 10.0.0.64/26}, z: {range: 10.0.1.0/24}}}}\n")
 	r, err = Of(sum, Request{Name: "a"})
 	require.NoError(t, err)
 	require.Len(t, r.Moves, 3)

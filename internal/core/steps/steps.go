@@ -323,11 +323,3 @@ func (f *finder) needs() {
 		}
 	}
 }
-
-// Why says why a step that cuts or opens cannot be helped, as far as the plan says.
-func (s *Step) Why() string {
-	if len(s.Cuts)+len(s.Opens) == 0 {
-		return ""
-	}
-	return "of the steps that could be made here, none does less"
-}

@@ -11,19 +11,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
 	"wendrik/internal/randomplan"
 )
-
-func load(t *testing.T, content string) *estate.Estate {
-	t.Helper()
-	e, problems := estate.Load(text.One("p", content))
-	require.Empty(t, problems, content)
-	return e
-}
 
 // state is the plan after some steps, read anew.
 func state(t *testing.T, p *Plan, from *estate.Estate, n int) *estate.Estate {
@@ -34,7 +28,7 @@ func state(t *testing.T, p *Plan, from *estate.Estate, n int) *estate.Estate {
 	for _, x := range changed {
 		content = x.After
 	}
-	return load(t, content)
+	return estatetest.Load(t, content)
 }
 
 // between is a random estate with some of the rules, routes and groups of another of the same shape.
@@ -75,7 +69,7 @@ func TestEveryState(t *testing.T) {
 	steps, clean := 0, 0
 	for seed := range uint64(9) {
 		rng := rand.New(rand.NewPCG(seed, 71))
-		old := load(t, randomplan.Write(rng))
+		old := estatetest.Load(t, randomplan.Write(rng))
 		fresh := between(t, old, rng)
 		p, err := Of(old, fresh, nil)
 		require.NoError(t, err)
@@ -164,8 +158,8 @@ peerings: {pair: {between: [booking, finance], accepted: [booking, finance]}}
 // TestOrder makes before it breaks: a rule that takes the place of another comes before that goes, and a subnet takes a table once that
 // has its routes.
 func TestOrder(t *testing.T) {
-	old := load(t, coast)
-	fresh := load(t, strings.NewReplacer("in: [tcp/5432 from booking]", "in: [tcp/5432 from 10.1.0.0/24]",
+	old := estatetest.Load(t, coast)
+	fresh := estatetest.Load(t, strings.NewReplacer("in: [tcp/5432 from booking]", "in: [tcp/5432 from 10.1.0.0/24]",
 		"other: {subnets: [app-b], routes: [{to: finance, via: pair}]}", "apps: {subnets: [app-a, app-b], routes: [{to: finance, via: pair}]}").Replace(coast))
 	p, err := Of(old, fresh, nil)
 	require.NoError(t, err)
@@ -188,7 +182,7 @@ func TestOrder(t *testing.T) {
 	assert.NotEmpty(t, both.Needs)
 	assert.Contains(t, both.Undo, "put  app-b  back")
 
-	empty := load(t, "wendrik: 1\n")
+	empty := estatetest.Load(t, "wendrik: 1\n")
 	built, err := Of(empty, fresh, nil)
 	require.NoError(t, err)
 	assert.True(t, built.Clean())

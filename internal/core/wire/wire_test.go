@@ -11,18 +11,12 @@ import (
 	"wendrik/internal/core/carve"
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/expect"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
 	"wendrik/internal/randomplan"
 )
-
-func load(t *testing.T, content string) *estate.Estate {
-	t.Helper()
-	e, findings := estate.Load(text.One("p", content))
-	require.Empty(t, findings, content)
-	return e
-}
 
 // TestStatements carves and wires statements: then every line of expect holds, check finds nothing, and a second run has
 // nothing to say.
@@ -30,7 +24,7 @@ func TestStatements(t *testing.T) {
 	changes := 0
 	for seed := range uint64(60) {
 		content := randomplan.Statement(rand.New(rand.NewPCG(seed, 101)))
-		e := load(t, content)
+		e := estatetest.Load(t, content)
 		r := carve.Estate(e)
 		require.Empty(t, r.Misfits, content)
 		e, findings, err := e.With(r.Changes)
@@ -77,7 +71,7 @@ networks:
 		{"    gateways: {door: {kind: internet}, nat: {kind: nat, in: web-a, address: 10.144.0.9, public: 203.0.113.9}}\n    tables: {shut: {subnets: [data], routes: [{to: 0.0.0.0/0, via: nat}]}}\n", "tier n/data is closed, and table n/shut leads 0.0.0.0/0 to nat", ""},
 		{"    gateways: {door: {kind: internet}, nat: {kind: nat, in: web-a, address: 10.144.0.9, public: 203.0.113.9}}\n    tables: {priv: {subnets: [app], routes: []}}\n", "", "add  {to: 0.0.0.0/0, via: nat}  to networks.n.tables.priv.routes"},
 	} {
-		w := Estate(load(t, frame+c.more))
+		w := Estate(estatetest.Load(t, frame+c.more))
 		require.NoError(t, w.Uneditable, c.more)
 		var said, edits []string
 		for _, f := range w.Contradicts {
@@ -99,7 +93,7 @@ networks:
 
 // TestNeverIsNeverBroken: a line that says never stands, and the two that contradict each other are named.
 func TestNeverIsNeverBroken(t *testing.T) {
-	e := load(t, `wendrik: 1
+	e := estatetest.Load(t, `wendrik: 1
 networks: {n: {range: 10.0.0.0/16, subnets: {s: {range: 10.0.0.0/24}, r: {range: 10.0.1.0/24}}}}
 workloads: {a: {in: n/s, address: 10.0.0.10}, b: {in: n/r, address: 10.0.1.10}}
 expect: [a reaches b on tcp/443, n/s never reaches n/r on tcp, a reaches b on udp/53]
@@ -138,7 +132,7 @@ expect: [n reaches w on tcp/22 except v, v never reaches w]
 
 // TestHubLinks wires networks and a site behind two hubs that are joined: all reach all that their groups let.
 func TestHubLinks(t *testing.T) {
-	e := load(t, `wendrik: 1
+	e := estatetest.Load(t, `wendrik: 1
 networks:
   a: {range: 10.1.0.0/16, tiers: {t: {access: closed}}, subnets: {x: {tier: t, range: 10.1.0.0/24}}}
   b: {range: 10.2.0.0/16, tiers: {t: {access: closed}}, subnets: {x: {tier: t, range: 10.2.0.0/24}}}
