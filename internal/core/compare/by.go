@@ -5,10 +5,9 @@ import (
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
+	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
-
-	"wendrik/internal/core/grid"
 )
 
 // This file finds by which part of a change a flow opens or closes.
