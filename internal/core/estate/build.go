@@ -70,7 +70,7 @@ func (e *Estate) Own(edits []text.Edit) []text.Edit {
 
 // build binds the names of a plan. What cannot be bound is left out and reported.
 func build(p *plan.Plan, found *diag.Bag) *Estate {
-	b := &builder{found: found, waits: &diag.Bag{}, e: &Estate{Plan: p, scope: scope{}, public: make(map[netip.Addr]Host, len(p.Workloads)/8)}}
+	b := &builder{found: found, waits: &diag.Bag{}, e: &Estate{Plan: p, scope: scope{}, derived: &derived{}, public: make(map[netip.Addr]Host, len(p.Workloads)/8)}}
 	b.e.Profile = p.Profile.On(profile.BuiltIn[len(profile.BuiltIn)-1])
 	b.regions()
 	b.space()

@@ -5,6 +5,7 @@ package estate
 import (
 	"net/netip"
 	"slices"
+	"sync"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
@@ -39,6 +40,28 @@ type Estate struct {
 	scope   scope
 	regions map[string]*plan.Region
 	public  map[netip.Addr]Host
+	derived *derived
+}
+
+// derived is what others have worked out of an estate, and keep with it.
+type derived struct {
+	lock sync.Mutex
+	of   map[any]any
+}
+
+// Derived is what work gives, which is called once for a key; the estate keeps it.
+func (e *Estate) Derived(key any, work func() any) any {
+	e.derived.lock.Lock()
+	defer e.derived.lock.Unlock()
+	v, known := e.derived.of[key]
+	if !known {
+		v = work()
+		if e.derived.of == nil {
+			e.derived.of = map[any]any{}
+		}
+		e.derived.of[key] = v
+	}
+	return v
 }
 
 // Block is a part of the address space.

@@ -107,7 +107,7 @@ func (e *Estate) zone(name string) Part {
 // is gone. It shares all else with the estate.
 func (e *Estate) Without(parts ...Part) *Estate {
 	without := *e
-	without.out = map[any]bool{}
+	without.out, without.derived = map[any]bool{}, &derived{}
 	for x := range e.out {
 		without.out[x] = true
 	}

@@ -52,7 +52,7 @@ func RunSome(e *estate.Estate, doubted func(x *plan.Expectation) bool, step func
 			all = append(all, Result{Expectation: x, Doubted: true, Why: "it was not tried, because something that it may rest on could not be read"})
 			continue
 		}
-		all = append(all, one(e, x))
+		all = append(all, One(e, x))
 	}
 	return all
 }
@@ -66,7 +66,7 @@ func Against(before, after *estate.Estate) []plan.Expectation {
 		if !x.Never {
 			continue
 		}
-		if now := one(after, x); now.Counter != nil && one(before, x).Holds {
+		if now := One(after, x); now.Counter != nil && One(before, x).Holds {
 			all = append(all, *x)
 		}
 	}
@@ -78,14 +78,14 @@ func While(failing *estate.Estate, x *plan.Expectation, gone []string) Result {
 	less := *x
 	less.Without = ""
 	less.Except = append(slices.Clone(x.Except), gone...)
-	return one(failing, &less)
+	return One(failing, &less)
 }
 
 // without holds an expectation while each of the parts that it names is out of order, one at a time.
 func without(e *estate.Estate, x *plan.Expectation) Result {
 	whole := *x
 	whole.Without = ""
-	r := one(e, &whole)
+	r := One(e, &whole)
 	r.Expectation = x
 	if !r.Holds {
 		return r
@@ -117,7 +117,8 @@ func without(e *estate.Estate, x *plan.Expectation) Result {
 	return r
 }
 
-func one(e *estate.Estate, x *plan.Expectation) Result {
+// One holds one expectation against the estate.
+func One(e *estate.Estate, x *plan.Expectation) Result {
 	if x.Without != "" {
 		return without(e, x)
 	}
@@ -167,7 +168,7 @@ func one(e *estate.Estate, x *plan.Expectation) Result {
 	if r.Pairs == 0 && !r.Waits && !e.Failing() {
 		could := probed(e, x)
 		if could != nil {
-			r.byProbe(one(could, x))
+			r.byProbe(One(could, x))
 		}
 		r.Nobody = r.Why != "" && could == nil
 	}
@@ -177,7 +178,7 @@ func one(e *estate.Estate, x *plan.Expectation) Result {
 // Untried is why nobody could ever try an expectation: an end where no workload is, and none can be.
 func Untried(e *estate.Estate, x *plan.Expectation) (why string, fixes []diag.Fix) {
 	if !quick(e, x) {
-		if r := one(e, x); r.Nobody {
+		if r := One(e, x); r.Nobody {
 			return r.Why, r.Fixes
 		}
 	}

@@ -1,6 +1,7 @@
 package grid
 
 import (
+	"maps"
 	"slices"
 
 	"wendrik/internal/core/diag"
@@ -118,20 +119,12 @@ func likeEnds(e *estate.Estate, from, to reach.Ends) (froms, tos []sameEnds) {
 	for _, x := range to.Many {
 		wanted[x] |= inTo
 	}
-	if len(wanted) > 0 {
-		g := newClasses(e, func(x *estate.Workload) int {
-			if wanted[x] == 0 {
-				return -1
-			}
-			return wanted[x]*4 + publicness(x)
-		})
-		for _, c := range g.Classes {
-			if wanted[c.Members[0]]&inFrom != 0 {
-				froms = append(froms, sameEnds{class: c})
-			}
-			if wanted[c.Members[0]]&inTo != 0 {
-				tos = append(tos, sameEnds{class: c})
-			}
+	for _, c := range alikes(e, wanted) {
+		if wanted[c.Members[0]]&inFrom != 0 {
+			froms = append(froms, sameEnds{class: c})
+		}
+		if wanted[c.Members[0]]&inTo != 0 {
+			tos = append(tos, sameEnds{class: c})
 		}
 	}
 	if from.One != nil {
@@ -141,6 +134,59 @@ func likeEnds(e *estate.Estate, from, to reach.Ends) (froms, tos []sameEnds) {
 		tos = []sameEnds{{one: to.One}}
 	}
 	return froms, tos
+}
+
+// alikes sorts some workloads into classes none of which has workloads of two numbers.
+func alikes(e *estate.Estate, wanted map[*estate.Workload]int) []*Class {
+	if len(wanted) == 0 {
+		return nil
+	}
+	of := e.Derived(classOfKey{}, func() any { return newClassOf(e) }).(classOf)
+	type part struct {
+		class  *Class
+		number int
+	}
+	some := slices.SortedFunc(maps.Keys(wanted), func(a, b *estate.Workload) int { return a.Index - b.Index })
+	var places []*place
+	byPlace, known := map[*place][]*Class{}, map[part]*Class{}
+	for _, x := range some {
+		whole := of[x.Index]
+		if whole == nil {
+			continue
+		}
+		c := known[part{whole, wanted[x]}]
+		if c == nil {
+			c = &Class{place: whole.place, groups: whole.groups, counts: map[*estate.Subnet]int{}}
+			known[part{whole, wanted[x]}] = c
+			if byPlace[c.place] == nil {
+				places = append(places, c.place)
+			}
+			byPlace[c.place] = append(byPlace[c.place], c)
+		}
+		c.Members = append(c.Members, x)
+		c.counts[x.Subnet]++
+	}
+	var all []*Class
+	for _, p := range places {
+		all = append(all, byPlace[p]...)
+	}
+	return all
+}
+
+// classOf is the class of each workload by its number, of those that the internet tells apart as well; nil for one without a
+// place. An estate keeps it.
+type classOf []*Class
+
+type classOfKey struct{}
+
+func newClassOf(e *estate.Estate) classOf {
+	of := make(classOf, len(e.Workloads))
+	for _, c := range newClasses(e, publicness).Classes {
+		for _, x := range c.Members {
+			of[x.Index] = c
+		}
+	}
+	return of
 }
 
 // publicness numbers in which families the internet can know a workload: what classes do not tell apart, and the

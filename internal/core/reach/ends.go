@@ -134,7 +134,10 @@ func FindEnds(e *estate.Estate, word string) (Ends, error) {
 			for _, s := range o.Subnets {
 				ends.add(s.Workloads)
 			}
-			if i := slices.IndexFunc(e.Workloads, func(x *estate.Workload) bool { return x.Tier == o && !x.Settled() }); i >= 0 && len(ends.Many) == 0 {
+			if len(ends.Many) > 0 {
+				break
+			}
+			if i := slices.IndexFunc(e.Workloads, func(x *estate.Workload) bool { return x.Tier == o && !x.Settled() }); i >= 0 {
 				ends.Unsettled = e.Workloads[i]
 			}
 		case *estate.Subnet:
@@ -403,4 +406,51 @@ func findRange(e *estate.Estate, ends Ends, p netip.Prefix) (Ends, error) {
 		}
 	}
 	return ends, nil
+}
+
+// Meets reports whether two ends may have somebody in common.
+func (e Ends) Meets(o Ends) bool {
+	all := map[*estate.Workload]bool{}
+	if e.One != nil && e.One.Workload != nil {
+		all[e.One.Workload] = true
+	}
+	for _, x := range e.Many {
+		all[x] = true
+	}
+	if o.One != nil && o.One.Workload != nil && all[o.One.Workload] {
+		return true
+	}
+	if slices.ContainsFunc(o.Many, func(x *estate.Workload) bool { return all[x] }) {
+		return true
+	}
+	return e.One != nil && o.One != nil && e.One.Workload == nil && e.One.owner() == o.One.owner()
+}
+
+// In are the same ends in another estate, by name; ok is false where one is not there.
+func (e Ends) In(o *estate.Estate) (in Ends, ok bool) {
+	in = Ends{Name: e.Name}
+	if e.One != nil {
+		one, err := Find(o, e.One.Name)
+		if err != nil {
+			return in, false
+		}
+		if e.One.Workload == nil {
+			one.part = e.One.part
+		}
+		in.One = &one
+		return in, true
+	}
+	for _, x := range e.Many {
+		w := o.Workload(x.Name)
+		if w == nil || !w.Settled() {
+			return in, false
+		}
+		in.Many = append(in.Many, w)
+	}
+	for _, x := range e.in {
+		if n := o.Network(x.ID()); n != nil {
+			in.in = append(in.in, n)
+		}
+	}
+	return in, true
 }

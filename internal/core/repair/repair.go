@@ -49,15 +49,23 @@ const (
 // Of works out what would open the flows of some answers. What else that opens and closes speaks of sites and the internet,
 // too.
 func Of(e *estate.Estate, a *reach.Answer) *Repair {
-	return (&search{e: e, was: []*reach.Answer{a}}).repair()
+	again := func(after *estate.Estate) (answers []*reach.Answer, ok bool) {
+		q := reach.Question{Flows: a.Flows, Replies: a.Replies}
+		var err error
+		if q.From, err = reach.Find(after, a.From.Name); err == nil {
+			q.To, err = reach.Find(after, a.To.Name)
+		}
+		if err != nil {
+			return nil, false
+		}
+		return []*reach.Answer{reach.Ask(after, q)}, true
+	}
+	return (&search{e: e, was: []*reach.Answer{a}, again: again}).repair()
 }
 
 // OfMany works out what would open the flows between all pairs of ends that were asked about.
 func OfMany(e *estate.Estate, many *grid.Survey) *Repair {
-	s := &search{e: e}
-	for _, p := range many.Parts {
-		s.was = append(s.was, p.Answer)
-	}
+	s := &search{e: e, was: answersOf(many), again: func(after *estate.Estate) ([]*reach.Answer, bool) { return askAgain(after, many) }}
 	r := s.repair()
 	from, to := names(many.From), names(many.To)
 	r.Opens = slices.DeleteFunc(r.Opens, func(d grid.Difference) bool {
@@ -65,6 +73,28 @@ func OfMany(e *estate.Estate, many *grid.Survey) *Repair {
 		return many.Asked.Covers(d.Flows) && !slices.ContainsFunc(d.From, in(from)) && !slices.ContainsFunc(d.To, in(to))
 	})
 	return r
+}
+
+// answersOf are those of the parts of a survey.
+func answersOf(many *grid.Survey) []*reach.Answer {
+	var all []*reach.Answer
+	for _, p := range many.Parts {
+		all = append(all, p.Answer)
+	}
+	return all
+}
+
+// askAgain asks about the pairs of a survey in another estate: some that fared alike may do so no longer.
+func askAgain(after *estate.Estate, many *grid.Survey) ([]*reach.Answer, bool) {
+	from, ok := many.From.In(after)
+	if !ok {
+		return nil, false
+	}
+	to, ok := many.To.In(after)
+	if !ok {
+		return nil, false
+	}
+	return answersOf(grid.AskMany(after, from, to, many.Asked, false, nil)), true
 }
 
 // names are those of the workloads, or the one end, of a question.
@@ -120,6 +150,7 @@ func Alike(a, b diag.Finding) bool {
 type search struct {
 	e     *estate.Estate
 	was   []*reach.Answer
+	again func(after *estate.Estate) ([]*reach.Answer, bool) // asks in another estate; ok is false where that cannot be
 	steps []step
 	left  []diag.Finding // causes whose edits cannot be made in this plan
 }
@@ -149,23 +180,9 @@ func (s *search) try(but int) (o outcome, ok bool) {
 	if err != nil || len(findings) > 0 {
 		return o, false
 	}
-	return s.ask(after)
-}
-
-func (s *search) ask(after *estate.Estate) (o outcome, ok bool) {
 	o.e = after
-	for _, was := range s.was {
-		q := reach.Question{Flows: was.Flows, Replies: was.Replies}
-		var err error
-		if q.From, err = reach.Find(after, was.From.Name); err == nil {
-			q.To, err = reach.Find(after, was.To.Name)
-		}
-		if err != nil {
-			return o, false
-		}
-		o.answers = append(o.answers, reach.Ask(after, q))
-	}
-	return o, true
+	o.answers, ok = s.again(after)
+	return o, ok
 }
 
 // collect makes the fixes of all that is in the way, and of what is in the way then, until there is nothing more to make.

@@ -133,6 +133,7 @@ type File struct {
 	Text   string
 	number int
 	cache  Cache
+	tree   *Tree // once Value was asked for one
 	starts []int // where each line starts, once asked for
 	sought struct {
 		at     Pos // the last place for which seek was asked

@@ -114,25 +114,68 @@ func (v Value) Single() (string, bool) { return v.word, v.kind == yaml.ScalarNod
 
 // Value is what stands at a path, and whether anything does. A single value counts as a list of one.
 func (f *File) Value(path Path) (Value, bool) {
-	root, problem := f.parse()
-	if problem != nil || root == nil {
-		return Value{}, false
-	}
-	ed := &editor{src: f, root: root, keys: map[*yaml.Node]map[string]int{}, were: map[*yaml.Node][]*yaml.Node{}}
-	at := root
-	for _, word := range path {
-		if at.Kind == yaml.AliasNode {
-			at = at.Alias
+	if f.tree == nil {
+		t, problem := f.Tree()
+		if problem != nil {
+			return Value{}, false
 		}
-		if at, _ = ed.find(at, word); at == nil {
+		f.tree = t
+	}
+	at := f.tree.Root()
+	for _, word := range path {
+		found := false
+		if at, found = at.in(word); !found {
 			return Value{}, false
 		}
 	}
-	if at.Kind == yaml.ScalarNode && !nothing(at) {
-		return Words(at.Value), true
+	if at.Kind() == ScalarKind && !at.IsNull() {
+		return Words(at.Value()), true
 	}
-	return valueOf(at), at.Kind == yaml.SequenceNode || at.Kind == yaml.MappingNode
+	return at.whole(), at.Kind() == ListKind || at.Kind() == MapKind
 }
+
+// in is the value of a key of a mapping, or the element of a list whose number it is, from 1.
+func (n Node) in(key string) (Node, bool) {
+	if n.Kind() == AliasKind {
+		n = n.Target()
+	}
+	switch n.Kind() {
+	case MapKind:
+		for k, v := range n.Entries() {
+			if k.Value() == key {
+				return v, true
+			}
+		}
+	case ListKind:
+		nth, err := strconv.Atoi(key)
+		for x := range n.Elements() {
+			if nth--; nth == 0 && err == nil {
+				return x, true
+			}
+		}
+	}
+	return Node{}, false
+}
+
+// whole is what an edit writes to have a node.
+func (n Node) whole() Value {
+	v := Value{kind: yamlKinds[n.Kind()]}
+	switch n.Kind() {
+	case ScalarKind:
+		v.word, v.null = n.Value(), n.IsNull()
+	case ListKind:
+		for x := range n.Elements() {
+			v.list = append(v.list, x.whole())
+		}
+	case MapKind:
+		for k, x := range n.Entries() {
+			v.fields = append(v.fields, Field{k.Value(), x.whole()})
+		}
+	}
+	return v
+}
+
+var yamlKinds = map[Kind]yaml.Kind{ScalarKind: yaml.ScalarNode, ListKind: yaml.SequenceNode, MapKind: yaml.MappingNode, AliasKind: yaml.AliasNode}
 
 // plain texts need no quotes anywhere in YAML 1.2: no sign of the syntax stands in them, and they are no word that
 // older readers take for a truth value.

@@ -10,18 +10,22 @@ import (
 	"wendrik/internal/core/text"
 )
 
-// BenchmarkWire wires statements of three sizes, the last of 1,000 networks, 6,000 subnets and 100,000 workloads, beside
-// reading the same text.
+// BenchmarkWire wires statements of three sizes, the last of 1,000 networks, 6,000 subnets, 100,000 workloads and as many lines of
+// expect as networks, none of which holds, beside reading the same text.
 func BenchmarkWire(b *testing.B) {
 	for _, n := range []int{10, 100, 1000} {
 		var x strings.Builder
-		x.WriteString("wendrik: 1\nprofile: zonal\nregions: {west: [west-a, west-b]}\nspace: {west: {block: 10.0.0.0/8, region: west}}\npatterns:\n  service: {tiers: {web: {access: public, hosts: 20}, app: {access: outbound, hosts: 60}, data: {access: closed, hosts: 20}}}\nnetworks:\n")
+		x.WriteString("wendrik: 1\nprofile: zonal\nregions: {west: [west-a, west-b]}\nspace: {west: {block: 10.0.0.0/8, region: west}}\npatterns:\n  service: {tiers: {web: {access: public, hosts: 20}, app: {access: outbound, hosts: 60}, data: {access: closed, hosts: 20}}, groups: {app: {}, db: {}}}\nnetworks:\n")
 		for i := range n {
 			fmt.Fprintf(&x, "  n%d: {pattern: service, region: west, from: west, size: /21}\n", i)
 		}
 		x.WriteString("workloads:\n")
 		for i := range n {
-			fmt.Fprintf(&x, "  w%d: {in: n%d/app, count: 100}\n", i, i)
+			fmt.Fprintf(&x, "  w%d: {in: n%d/app, count: 96, groups: [app]}\n  d%d: {in: n%d/data, count: 4, groups: [db]}\n", i, i, i, i)
+		}
+		x.WriteString("expect:\n")
+		for i := range n {
+			fmt.Fprintf(&x, "  - n%d/app reaches n%d/data on tcp/5432\n", i, i)
 		}
 		e, _ := estate.Load(text.One("p", x.String()))
 		e, findings, err := e.With(carve.Estate(e).Changes)
@@ -36,8 +40,8 @@ func BenchmarkWire(b *testing.B) {
 		})
 		b.Run(fmt.Sprintf("%d networks, wired", n), func(b *testing.B) {
 			for b.Loop() {
-				if w := Estate(e); len(w.Changes) == 0 {
-					b.Fatal("nothing to wire")
+				if w := Estate(e); len(w.Changes) < 8*n || len(w.Unmet) > 0 {
+					b.Fatal("lines do not hold")
 				}
 			}
 		})

@@ -5,16 +5,11 @@ package wire
 
 import (
 	"fmt"
-	"slices"
 
 	"wendrik/internal/core/carve"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/expect"
 	"wendrik/internal/core/grid"
-	"wendrik/internal/core/plan"
-	"wendrik/internal/core/reach"
-	"wendrik/internal/core/repair"
 	"wendrik/internal/core/text"
 )
 
@@ -103,8 +98,9 @@ func (w *wirer) access() bool {
 
 type wirer struct {
 	*Result
-	e    *estate.Estate
-	step func(done, total int)
+	e      *estate.Estate
+	step   func(done, total int)
+	rounds int // of searches for what makes lines hold
 }
 
 func (w *wirer) add(why string, edits ...text.Edit) {
@@ -150,67 +146,4 @@ func cut(id string) (network, name string, found bool) {
 		}
 	}
 	return id, "", false
-}
-
-// expectations finds the edits that make the lines hold which do not, as long as they break no line that says never.
-func (w *wirer) expectations() {
-	for i := range w.e.Plan.Expect {
-		x := &w.e.Plan.Expect[i]
-		if w.step != nil {
-			w.step(i, len(w.e.Plan.Expect))
-		}
-		if x.Never || x.LeavesAs != "" || x.Without != "" {
-			continue
-		}
-		results := expect.RunSome(w.After, func(o *plan.Expectation) bool { return o != &w.After.Plan.Expect[i] }, nil)
-		held := slices.ContainsFunc(results, func(r expect.Result) bool { return !r.Doubted && (r.Holds || r.Waits) })
-		if held {
-			continue
-		}
-		from, err := reach.FindEnds(w.After, x.From)
-		if err != nil {
-			continue
-		}
-		to, err := reach.FindEnds(w.After, x.To)
-		if err != nil {
-			continue
-		}
-		for _, word := range x.Except {
-			if but, err := reach.FindEnds(w.After, word); err == nil {
-				from, to = from.Without(but), to.Without(but)
-			}
-		}
-		s := grid.AskMany(w.After, from, to, x.Flows, false, nil)
-		if s.Pairs == 0 {
-			continue
-		}
-		r := repair.OfMany(w.After, s)
-		switch {
-		case len(r.Against) > 0:
-			w.Unmet = append(w.Unmet, diag.Finding{Code: conflict, Severity: diag.Error, At: x.At, Place: text.Path{"expect"},
-				Message: fmt.Sprintf("%q and %q contradict each other: what makes the one hold breaks the other", x.Text, r.Against[0].Text), Fixes: diag.Advise("take one of them out, or say less in it")})
-			continue
-		case r.After == nil || r.Verdict() != reach.Open:
-			f := diag.Finding{Code: unmet, Severity: diag.Error, At: x.At, Place: text.Path{"expect"}, Message: fmt.Sprintf("%q does not hold, and no edit alone makes it", x.Text)}
-			for _, c := range r.Causes {
-				if len(c.Edits()) == 0 {
-					f.Message += ": " + c.Message
-					f.Fixes = c.Fixes
-					break
-				}
-			}
-			w.Unmet = append(w.Unmet, f)
-			continue
-		}
-		so := slices.Clone(w.Changes)
-		for _, c := range r.Causes {
-			edits := slices.Clone(c.Edits())
-			for i := range edits {
-				edits[i] = so.Before(edits[i])
-			}
-			w.add(fmt.Sprintf("%q, and %s", x.Text, c.Message), edits...)
-		}
-		// What the search has made becomes the ground of the next.
-		w.After = r.Estate
-	}
 }

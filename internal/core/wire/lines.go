@@ -1,0 +1,236 @@
+package wire
+
+import (
+	"fmt"
+	"slices"
+
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/expect"
+	"wendrik/internal/core/grid"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/reach"
+	"wendrik/internal/core/repair"
+	"wendrik/internal/core/text"
+)
+
+// This file makes lines of expect hold.
+
+// expectations finds the edits that make the lines hold which do not, as long as they break no line that says never.
+func (w *wirer) expectations() {
+	var lines []int
+	for i := range w.e.Plan.Expect {
+		if w.step != nil {
+			w.step(i, len(w.e.Plan.Expect))
+		}
+		if w.broken(i) {
+			lines = append(lines, i)
+		}
+	}
+	before := len(w.Changes)
+	w.hold(lines, func(int) bool { return false })
+	if w.rounds > 1 && len(w.Changes)-before <= maxSpared {
+		w.spare(before)
+	}
+}
+
+// maxSpared is up to how many changes it is tried whether the later make one of the earlier needless.
+const maxSpared = 40
+
+// spare takes out those changes behind the first ones without which every line fares as it does with them.
+func (w *wirer) spare(first int) {
+	fare := func(e *estate.Estate) []bool {
+		var all []bool
+		for i := range e.Plan.Expect {
+			all = append(all, expect.One(e, &e.Plan.Expect[i]).Holds)
+		}
+		return all
+	}
+	now := fare(w.After)
+	for i := len(w.Changes) - 1; i >= first; i-- {
+		less := slices.Delete(slices.Clone(w.Changes), i, i+1)
+		if after, problems, err := w.e.With(less); err == nil && len(problems) <= len(w.e.Problems) && slices.Equal(fare(after), now) {
+			w.Changes, w.After = less, after
+		}
+	}
+}
+
+// broken reports whether a line could be made to hold, and does not.
+func (w *wirer) broken(i int) bool {
+	x := &w.After.Plan.Expect[i]
+	if x.Never || x.LeavesAs != "" || x.Without != "" {
+		return false
+	}
+	r := expect.One(w.After, x)
+	return !r.Holds && !r.Waits
+}
+
+// hold makes lines hold, all at once where that can be done, and otherwise in halves: the later on the ground of the earlier,
+// by which some of them may hold already.
+func (w *wirer) hold(lines []int, already func(i int) bool) {
+	lines = slices.DeleteFunc(slices.Clone(lines), already)
+	switch len(lines) {
+	case 0:
+		return
+	case 1:
+		w.holdOne(lines[0])
+		return
+	}
+	if aside, ok := w.holdAll(lines); ok {
+		if len(aside) > 0 {
+			w.hold(aside, w.holds)
+		}
+		return
+	}
+	w.hold(lines[:len(lines)/2], already)
+	w.hold(lines[len(lines)/2:], w.holds)
+}
+
+func (w *wirer) holds(i int) bool { return !w.broken(i) }
+
+// holdAll makes lines hold at once, but for those that must be made to hold each by itself. It reports false, and makes nothing,
+// where that cannot be done.
+func (w *wirer) holdAll(lines []int) (aside []int, ok bool) {
+	var asked []int
+	var surveys []*grid.Survey
+	for _, i := range lines {
+		if s, ok := w.survey(&w.After.Plan.Expect[i]); ok {
+			asked, surveys = append(asked, i), append(surveys, s)
+		}
+	}
+	w.rounds++
+	all, ok := repair.OfAll(w.After, surveys)
+	if !ok {
+		return nil, false
+	}
+	if against := expect.Against(w.After, all.Estate); len(against) > 0 {
+		return w.apart(asked, surveys, against)
+	}
+	if all.MayClose && w.breaks(all.Estate) != nil {
+		return nil, false
+	}
+	if !slices.ContainsFunc(all.Surveys, func(s repair.Share) bool { return !s.Alone }) {
+		return nil, len(asked) == 0
+	}
+	so := slices.Clone(w.Changes)
+	for n, i := range asked {
+		s := all.Surveys[n]
+		switch {
+		case s.Alone:
+			aside = append(aside, i)
+		case !s.Open:
+			w.unmet(i, s.Left)
+		default:
+			w.write(so, i, s.Causes)
+		}
+	}
+	w.After = all.Estate
+	return aside, true
+}
+
+// apart makes those lines hold that speak of nobody of whom broken lines speak, and leaves the others aside.
+func (w *wirer) apart(lines []int, surveys []*grid.Survey, broken []plan.Expectation) (aside []int, ok bool) {
+	var rest []int
+	for n, i := range lines {
+		if slices.ContainsFunc(broken, func(x plan.Expectation) bool { return w.meets(surveys[n], &x) }) {
+			aside = append(aside, i)
+		} else {
+			rest = append(rest, i)
+		}
+	}
+	if len(rest) == 0 || len(aside) == 0 {
+		return nil, false
+	}
+	more, ok := w.holdAll(rest)
+	return append(more, aside...), ok
+}
+
+// meets reports whether a survey and a line have somebody in common at both ends.
+func (w *wirer) meets(s *grid.Survey, x *plan.Expectation) bool {
+	from, errFrom := reach.FindEnds(w.After, x.From)
+	to, errTo := reach.FindEnds(w.After, x.To)
+	return errFrom == nil && errTo == nil && s.From.Meets(from) && s.To.Meets(to)
+}
+
+// survey asks about all pairs of a line; ok is false where there is none.
+func (w *wirer) survey(x *plan.Expectation) (s *grid.Survey, ok bool) {
+	from, err := reach.FindEnds(w.After, x.From)
+	if err != nil {
+		return nil, false
+	}
+	to, err := reach.FindEnds(w.After, x.To)
+	if err != nil {
+		return nil, false
+	}
+	for _, word := range x.Except {
+		if but, err := reach.FindEnds(w.After, word); err == nil {
+			from, to = from.Without(but), to.Without(but)
+		}
+	}
+	s = grid.AskMany(w.After, from, to, x.Flows, false, nil)
+	return s, s.Pairs > 0
+}
+
+// holdOne makes one line hold.
+func (w *wirer) holdOne(i int) {
+	x := &w.After.Plan.Expect[i]
+	s, ok := w.survey(x)
+	if !ok {
+		return
+	}
+	w.rounds++
+	r := repair.OfMany(w.After, s)
+	var other *plan.Expectation // which would hold no longer
+	switch {
+	case len(r.Against) > 0:
+		other = &r.Against[0]
+	case r.After != nil && r.Verdict() == reach.Open && len(r.Closes) > 0:
+		other = w.breaks(r.Estate)
+	}
+	switch {
+	case other != nil:
+		w.Unmet = append(w.Unmet, diag.Finding{Code: conflict, Severity: diag.Error, At: w.e.Plan.Expect[i].At, Place: text.Path{"expect"},
+			Message: fmt.Sprintf("%q and %q contradict each other: what makes the one hold breaks the other", x.Text, other.Text), Fixes: diag.Advise("take one of them out, or say less in it")})
+	case r.After == nil || r.Verdict() != reach.Open:
+		w.unmet(i, r.Causes)
+	default:
+		w.write(slices.Clone(w.Changes), i, r.Causes)
+		w.After = r.Estate // what the search has made becomes the ground of the next
+	}
+}
+
+// breaks gives a line that holds now, and not in the estate that a change makes; nil for none.
+func (w *wirer) breaks(after *estate.Estate) *plan.Expectation {
+	for i := range w.After.Plan.Expect {
+		x := &w.After.Plan.Expect[i]
+		if !x.Never && expect.One(w.After, x).Holds && !expect.One(after, x).Holds {
+			return x
+		}
+	}
+	return nil
+}
+
+// unmet tells that no edit makes a line hold, and the first of the causes that have none.
+func (w *wirer) unmet(i int, causes []diag.Finding) {
+	x := &w.e.Plan.Expect[i]
+	f := diag.Finding{Code: unmet, Severity: diag.Error, At: x.At, Place: text.Path{"expect"}, Message: fmt.Sprintf("%q does not hold, and no edit alone makes it", x.Text)}
+	for _, c := range causes {
+		if len(c.Edits()) == 0 {
+			f.Message += ": " + c.Message
+			f.Fixes = c.Fixes
+			break
+		}
+	}
+	w.Unmet = append(w.Unmet, f)
+}
+
+// write adds the edits of causes that were worked out once the changes so far were made.
+func (w *wirer) write(so text.Changes, i int, causes []diag.Finding) {
+	for _, c := range causes {
+		edits := slices.Clone(c.Edits())
+		for j := range edits {
+			edits[j] = so.Before(edits[j])
+		}
+		w.add(fmt.Sprintf("%q, and %s", w.e.Plan.Expect[i].Text, c.Message), edits...)
+	}
+}

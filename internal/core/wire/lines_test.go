@@ -1,0 +1,98 @@
+package wire
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/expect"
+	"wendrik/internal/core/text"
+	"wendrik/internal/randomplan"
+)
+
+// TestLinesTogether makes random lines hold in random estates, and holds what comes of it against each line made to hold by
+// itself, one after the other: what can hold does, no line that says never is broken, no edit can be missed, and the text that is
+// written says what was proved.
+func TestLinesTogether(t *testing.T) {
+	lines, held, conflicts := 0, 0, 0
+	for seed := range uint64(14) {
+		rng := rand.New(rand.NewPCG(seed, 909))
+		content := randomplan.Write(rng)
+		bare, findings := estate.Load(text.One("p", content))
+		require.Empty(t, findings)
+		ends := []string{"quay", "n0/s1", "n1/s2"}
+		for _, w := range bare.Workloads {
+			ends = append(ends, w.Name)
+		}
+		end := func() string { return ends[rng.IntN(len(ends))] }
+		content += "expect:\n"
+		for range 6 {
+			content += fmt.Sprintf("  - %s reaches %s on tcp/%d\n", end(), end(), 440+rng.IntN(4))
+		}
+		for range 3 {
+			content += fmt.Sprintf("  - %s never reaches %s on tcp/%d\n", end(), end(), 440+rng.IntN(4))
+		}
+		e, findings := estate.Load(text.One("p", content))
+		if len(findings) > 0 { // a line that no estate could keep
+			continue
+		}
+		w := Expectations(e)
+		require.NoError(t, w.Uneditable)
+		unmet := map[text.Pos]bool{}
+		for _, f := range w.Unmet {
+			unmet[f.At] = true
+			if f.Code == conflict {
+				conflicts++
+			}
+		}
+		after, findings, err := e.With(w.Changes)
+		require.NoError(t, err)
+		require.Empty(t, findings)
+		twin := &wirer{e: e, Result: &Result{After: e}}
+		for i := range e.Plan.Expect {
+			if twin.broken(i) {
+				twin.holdOne(i)
+			}
+		}
+		for i := range e.Plan.Expect {
+			was, now, alone := expect.One(e, &e.Plan.Expect[i]), expect.One(after, &after.Plan.Expect[i]), expect.One(twin.After, &twin.After.Plan.Expect[i])
+			text := fmt.Sprintf("seed %d: %s\n%s", seed, was.Text, content)
+			proved := expect.One(w.After, &w.After.Plan.Expect[i])
+			require.Equal(t, proved.Holds, now.Holds, text)
+			if was.Never {
+				require.False(t, was.Holds && now.Counter != nil, text)
+				continue
+			}
+			require.False(t, was.Holds && !now.Holds, text)
+			require.False(t, now.Pairs > 0 && !now.Holds && !unmet[was.At], "told neither: %s", text)
+			if len(w.Unmet) == 0 || len(twin.Unmet) == 0 {
+				require.Equal(t, alone.Holds, now.Holds, text)
+			}
+			lines++
+			if now.Holds && !was.Holds {
+				held++
+			}
+		}
+		for i := range w.Changes {
+			less := append(append(text.Changes{}, w.Changes[:i]...), w.Changes[i+1:]...)
+			without, findings, err := e.With(less)
+			if err != nil || len(findings) > 0 {
+				continue // the others cannot even be written without it
+			}
+			broken := 0
+			for j := range without.Plan.Expect {
+				if !expect.One(without, &without.Plan.Expect[j]).Holds && expect.One(after, &after.Plan.Expect[j]).Holds {
+					broken++
+				}
+			}
+			require.Positive(t, broken, "seed %d: %s is not needed\n%s", seed, w.Changes[i].Why, content)
+		}
+	}
+	t.Log(lines, held, conflicts)
+	assert.Greater(t, held, 20)
+	assert.Positive(t, conflicts)
+}
