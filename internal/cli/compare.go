@@ -20,8 +20,8 @@ func compareCommand() *command {
 			"which lines of expect hold no longer, or hold now; and which findings of check are new, or gone. A thing that is called otherwise and alike in all else is renamed. " +
 			"What a line of expect says that it reaches may open, and so may what a line of the file of -allow says in the same words; the exit status is 1 when anything else opens.",
 		examples: []example{
-			{"wendrik compare wendrik.yaml", "the plan with itself: nothing is different"},
-			{"wendrik compare wendrik.yaml wendrik.yaml -format md", "for a review's comment"},
+			{"wendrik compare wendrik.yaml planned.yaml", "what a change moves, opens and closes"},
+			{"wendrik compare wendrik.yaml planned.yaml -format md", "for a review's comment"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "md", "sarif")

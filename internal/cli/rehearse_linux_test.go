@@ -149,7 +149,7 @@ workloads: {w: {in: pier/a, address: 10.144.0.10}, x: {in: pier/d, address: 10.1
 	assert.Contains(t, r.out, "the kernel   no answer came, nor when it was tried again")
 
 	keys := map[string]bool{}
-	for _, line := range []string{"rehearse -again -format json", "rehearse -plan twice.yaml -format json"} {
+	for _, line := range []string{"rehearse -again -format json", "rehearse -plan twice.yaml -format json", "rehearse -plan planned.yaml -steps wendrik.yaml -only finance -format json"} {
 		var value any
 		require.NoError(t, json.Unmarshal([]byte(run(t, folder, "", strings.Fields(line)...).out), &value), line)
 		collect(t, value, "", keys)
@@ -245,4 +245,43 @@ func TestRehearsalWithoutPrivileges(t *testing.T) {
 	}
 	out, _ := c.CombinedOutput()
 	assert.True(t, strings.HasPrefix(string(out), "all agree  "), string(out))
+}
+
+// TestRehearseSteps rehearses a change step by step: one in which nothing is cut, and one that cuts what it moves.
+func TestRehearseSteps(t *testing.T) {
+	const plan = `wendrik: 1
+networks:
+  pier:
+    range: 10.144.0.0/20
+    subnets: {a: {range: 10.144.0.0/24}, b: {range: 10.144.1.0/24}}
+    groups:
+      desk: {in: [tcp/443 from 10.144.1.0/24], out: [any to any]}
+workloads:
+  till: {in: pier/a, address: 10.144.0.10, groups: [desk], listens: [tcp/443]}
+  shop: {in: pier/b, address: 10.144.1.10, groups: [desk]}
+`
+	folder := t.TempDir()
+	write := func(name, content string) { require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(content), 0o600)) }
+	write("old.yaml", plan)
+	write("wendrik.yaml", strings.Replace(plan, "tcp/443 from 10.144.1.0/24", "tcp/443 from group desk", 1))
+	r := run(t, folder, "", "rehearse", "-steps", "old.yaml")
+	require.Equal(t, 0, r.status, r.out+r.err)
+	assert.Contains(t, r.out, "all as it should be  2 steps in a standing network")
+	write("wendrik.yaml", strings.Replace(plan, "10.144.1.10", "10.144.1.11", 1))
+	r = run(t, folder, "", "rehearse", "-steps", "old.yaml", "-format", "json")
+	var out struct {
+		Steps []struct {
+			Told        bool
+			Ended, Kept int
+			Disagreed   []any
+			Lost        []string
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &out), r.out+r.err)
+	require.Len(t, out.Steps, 2)
+	assert.Empty(t, out.Steps[1].Lost, "nobody can keep a connection of an address that goes")
+	assert.Equal(t, [2]int{1, 0}, [2]int{out.Steps[1].Ended, out.Steps[1].Kept}, r.out)
+	r = run(t, folder, "", "rehearse", "-steps", "none.yaml")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "none.yaml")
 }

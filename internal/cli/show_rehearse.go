@@ -199,6 +199,23 @@ type rehearsalOut struct {
 	Namespaces   int            `json:"namespaces"`
 	Expectations []rehearsedOut `json:"expectations"`
 	Untried      []untriedOut   `json:"untried"`
+	Steps        []stepTriedOut `json:"steps,omitempty"`
+}
+
+type stepTriedOut struct {
+	N         int            `json:"n"`
+	Step      string         `json:"step"`
+	Exchanges int            `json:"exchanges"`
+	Passed    int            `json:"passed"`
+	Disagreed []disagreedOut `json:"disagreed"`
+	Must      int            `json:"must_pass"`
+	Cut       []disagreedOut `json:"cut"`
+	Never     int            `json:"must_not_pass"`
+	Opened    []disagreedOut `json:"opened"`
+	Told      bool           `json:"told"`
+	Kept      int            `json:"kept"`
+	Lost      []string       `json:"lost"`
+	Ended     int            `json:"ended"`
 }
 
 type disagreedOut struct {
@@ -229,7 +246,6 @@ type untriedOut struct {
 
 func rehearsalJSON(r *rehearse.Result) rehearsalOut {
 	out := rehearsalOut{Disagreed: []disagreedOut{}, Expectations: []rehearsedOut{}, Untried: []untriedOut{}, Exchanges: len(r.Tries), Namespaces: r.Nodes}
-	verdict := map[bool]string{true: "open", false: "blocked"}
 	for _, p := range r.Pairs() {
 		out.Pairs++
 		if p.Agreed == p.Tries {
@@ -241,7 +257,7 @@ func rehearsalJSON(r *rehearse.Result) rehearsalOut {
 		if t.Agrees() {
 			continue
 		}
-		out.Disagreed = append(out.Disagreed, disagreedOut{t.From, t.To, t.Src.String(), t.Dst.String(), t.Flow(), int(t.SourcePort), verdict[t.Says], verdict[t.Passed], addrTexts(t.SeenAs), addrText(t.Saw)})
+		out.Disagreed = append(out.Disagreed, tryJSON(t))
 	}
 	for _, x := range r.Expected {
 		out.Expectations = append(out.Expectations, rehearsedOut{x.Text, x.Tries, x.Says, x.Holds, x.Why})
@@ -249,5 +265,20 @@ func rehearsalJSON(r *rehearse.Result) rehearsalOut {
 	for _, u := range r.Untried {
 		out.Untried = append(out.Untried, untriedOut{u.What, u.Why})
 	}
+	for i, m := range r.Moves {
+		all := func(tries []*rehearse.Try) []disagreedOut {
+			list := []disagreedOut{}
+			for _, t := range tries {
+				list = append(list, tryJSON(t))
+			}
+			return list
+		}
+		out.Steps = append(out.Steps, stepTriedOut{i, m.Step, m.Tries, m.Passed, all(m.Wrong), m.Must, all(m.Cut), m.Never, all(m.Opened), m.Harms, m.Kept, append([]string{}, m.Lost...), m.Ended})
+	}
 	return out
+}
+
+func tryJSON(t *rehearse.Try) disagreedOut {
+	verdict := map[bool]string{true: "open", false: "blocked"}
+	return disagreedOut{t.From, t.To, t.Src.String(), t.Dst.String(), t.Flow(), int(t.SourcePort), verdict[t.Says], verdict[t.Passed], addrTexts(t.SeenAs), addrText(t.Saw)}
 }

@@ -24,6 +24,7 @@ func stepsCommand() *command {
 			"-at N writes the plan as it is after N steps, so that any command can be asked about it; -undo gives the way back, and -down the order to take all down. " +
 			"The exit status is 1 when something is cut or opened on the way.",
 		examples: []example{
+			{"wendrik steps wendrik.yaml planned.yaml", "from one plan to another"},
 			{"wendrik steps wendrik.yaml", "to build it from nothing"},
 			{"wendrik steps wendrik.yaml -at 12", "the plan after twelve steps"},
 			{"wendrik steps wendrik.yaml -down -format md", "a checklist to take it down"},
@@ -64,11 +65,9 @@ func stepsCommand() *command {
 				if *undo || *down {
 					from, to = to, from
 				}
-				meter := c.meter("finding the order", 0, progress.UnitsDefault)
-				p, err := order.Of(from, to, meter.step)
-				meter.end()
+				p, err := c.stepsBetween(from, to)
 				if err != nil {
-					return cannot, &usageError{err.Error(), wrong.Right(err)}
+					return cannot, err
 				}
 				if *at >= 0 {
 					return c.stepAt(p, from, *at, *out)
@@ -89,6 +88,17 @@ func stepsCommand() *command {
 			}
 		},
 	}
+}
+
+// stepsBetween finds the order of steps from one estate to another.
+func (c *call) stepsBetween(from, to *estate.Estate) (*order.Plan, error) {
+	meter := c.meter("finding the order", 0, progress.UnitsDefault)
+	p, err := order.Of(from, to, meter.step)
+	meter.end()
+	if err != nil {
+		return nil, &usageError{err.Error(), wrong.Right(err)}
+	}
+	return p, nil
 }
 
 // nothingOf is the estate before anything of it is built: what a plan says of all, without anything in it.

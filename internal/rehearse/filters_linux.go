@@ -44,7 +44,7 @@ func (k *kernel) chains(n *stage.Node) error {
 	if err != nil {
 		return err
 	}
-	table := c.AddTable(&nftables.Table{Family: nftables.TableFamilyINet, Name: "plan"})
+	table := c.AddTable(filterTable(k.turns[k.spaces[n]]))
 	chains := map[string]*nftables.Chain{}
 	for _, x := range n.Chains {
 		chain := &nftables.Chain{Name: x.Name, Table: table}
@@ -73,6 +73,21 @@ func (k *kernel) chains(n *stage.Node) error {
 			}
 		}
 	}
+	return c.Flush()
+}
+
+// filterTable is the table of the packet filter that a turn writes.
+func filterTable(turn int) *nftables.Table {
+	return &nftables.Table{Family: nftables.TableFamilyINet, Name: fmt.Sprintf("plan-%d", turn)}
+}
+
+// unfilter takes out the table that a turn wrote.
+func (k *kernel) unfilter(n *stage.Node, turn int) error {
+	c, err := nftables.New(nftables.WithNetNSFd(k.spaces[n].fd))
+	if err != nil {
+		return err
+	}
+	c.DelTable(filterTable(turn))
 	return c.Flush()
 }
 

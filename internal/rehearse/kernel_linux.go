@@ -7,6 +7,7 @@ import (
 	"net/netip"
 	"os"
 	"runtime"
+	"slices"
 	"strings"
 
 	"github.com/vishvananda/netlink"
@@ -60,13 +61,14 @@ func (n *namespace) close() { unix.Close(n.fd) }
 // kernel is a stage that stands.
 type kernel struct {
 	spaces map[*stage.Node]*namespace
-	six    bool // whether the kernel has IPv6
+	six    bool               // whether the kernel has IPv6
+	turns  map[*namespace]int // how often the routes and filters of a namespace were written
 }
 
 // build builds a stage.
 func build(s *stage.Stage, step func(done, total int)) (*kernel, error) {
 	_, err := os.Stat("/proc/sys/net/ipv6")
-	k := &kernel{spaces: map[*stage.Node]*namespace{}, six: err == nil}
+	k := &kernel{spaces: map[*stage.Node]*namespace{}, six: err == nil, turns: map[*namespace]int{}}
 	parts := []func(*stage.Node) error{k.make, k.ports, k.routing, k.filters}
 	for i, part := range parts { // a cable needs the nodes at both its ends, and a route needs its cable
 		for j, n := range s.Nodes {
@@ -160,35 +162,45 @@ func (k *kernel) ports(n *stage.Node) error {
 		return err
 	}
 	for _, b := range n.Bridges {
-		snoop := false
-		link := &netlink.Bridge{LinkAttrs: netlink.LinkAttrs{Name: b.Name, HardwareAddr: hardware(b.Number)}, MulticastSnooping: &snoop}
-		if err := h.LinkAdd(link); err != nil {
-			return fmt.Errorf("the bridge %s: %w", b.Name, err)
-		}
-		if err := k.up(h, b.Name, b.Addrs); err != nil {
+		if err := k.bridge(h, b); err != nil {
 			return err
 		}
 	}
 	for _, p := range n.Ports {
-		if _, there := k.spaces[p.Peer.Node]; !there {
-			return fmt.Errorf("port %s leads nowhere", p.Name)
-		}
-		if _, err := h.LinkByName(p.Name); err != nil { // the other end has not made it
-			attrs := netlink.NewLinkAttrs()
-			attrs.Name, attrs.HardwareAddr = p.Name, hardware(p.Number)
-			veth := &netlink.Veth{LinkAttrs: attrs, PeerName: p.Peer.Name, PeerHardwareAddr: hardware(p.Peer.Number), PeerNamespace: netlink.NsFd(k.spaces[p.Peer.Node].fd)}
-			if err := h.LinkAdd(veth); err != nil {
-				return fmt.Errorf("the cable to %s: %w", p.Peer.Node.Name, err)
-			}
-		}
-		if err := k.up(h, p.Name, p.Addrs); err != nil {
+		if err := k.port(h, p); err != nil {
 			return err
 		}
-		if p.Bridge != nil {
-			if err := k.plug(h, p); err != nil {
-				return err
-			}
+	}
+	return nil
+}
+
+func (k *kernel) bridge(h *netlink.Handle, b *stage.Bridge) error {
+	snoop := false
+	link := &netlink.Bridge{LinkAttrs: netlink.LinkAttrs{Name: b.Name, HardwareAddr: hardware(b.Number)}, MulticastSnooping: &snoop}
+	if err := h.LinkAdd(link); err != nil {
+		return fmt.Errorf("the bridge %s: %w", b.Name, err)
+	}
+	return k.up(h, b.Name, b.Addrs)
+}
+
+// port makes a port, with its cable unless the other end has made that.
+func (k *kernel) port(h *netlink.Handle, p *stage.Port) error {
+	if _, there := k.spaces[p.Peer.Node]; !there {
+		return fmt.Errorf("port %s leads nowhere", p.Name)
+	}
+	if _, err := h.LinkByName(p.Name); err != nil {
+		attrs := netlink.NewLinkAttrs()
+		attrs.Name, attrs.HardwareAddr = p.Name, hardware(p.Number)
+		veth := &netlink.Veth{LinkAttrs: attrs, PeerName: p.Peer.Name, PeerHardwareAddr: hardware(p.Peer.Number), PeerNamespace: netlink.NsFd(k.spaces[p.Peer.Node].fd)}
+		if err := h.LinkAdd(veth); err != nil {
+			return fmt.Errorf("the cable to %s: %w", p.Peer.Node.Name, err)
 		}
+	}
+	if err := k.up(h, p.Name, p.Addrs); err != nil {
+		return err
+	}
+	if p.Bridge != nil {
+		return k.plug(h, p)
 	}
 	return nil
 }
@@ -239,8 +251,12 @@ func ipNet(p netip.Prefix) *net.IPNet {
 	return &net.IPNet{IP: p.Addr().AsSlice(), Mask: net.CIDRMask(p.Bits(), p.Addr().BitLen())}
 }
 
-// firstTable is the number of the first table of a node in its kernel, and firstRule the priority of its first rule.
-const firstTable, firstRule = 1000, 1000
+// The tables and rules of a node are numbered from these. Each turn of writing them takes numbers of its own, so that those of the
+// turn before decide until all of the new ones are there.
+const (
+	firstTable, tablesOfTurn = 1000, 1000
+	firstRule, rulesOfTurn   = 1000, 14000 // priorities end at 32766, where the kernel has rules of its own
+)
 
 var routeTypes = map[stage.Kind]int{stage.Deliver: unix.RTN_UNICAST, stage.Next: unix.RTN_THROW, stage.Unreachable: unix.RTN_BLACKHOLE}
 
@@ -271,12 +287,14 @@ func (k *kernel) routing(n *stage.Node) error {
 			return fmt.Errorf("the neighbour %s: %w", x.Addr, err)
 		}
 	}
+	turn := k.turns[k.spaces[n]]
+	tables, rules := firstTable+turn*tablesOfTurn, firstRule+turn%2*rulesOfTurn
 	for number, routes := range n.Tables {
 		for _, r := range routes {
 			if r.To.Addr().Is6() && !k.six {
 				continue
 			}
-			x := &netlink.Route{Dst: ipNet(r.To), Table: firstTable + number, Type: routeTypes[r.Kind], Scope: netlink.SCOPE_UNIVERSE, Protocol: unix.RTPROT_STATIC}
+			x := &netlink.Route{Dst: ipNet(r.To), Table: tables + number, Type: routeTypes[r.Kind], Scope: netlink.SCOPE_UNIVERSE, Protocol: unix.RTPROT_STATIC}
 			if r.Dev != "" {
 				x.LinkIndex = index[r.Dev]
 			}
@@ -298,7 +316,7 @@ func (k *kernel) routing(n *stage.Node) error {
 	for _, family := range families {
 		for i, r := range n.Rules {
 			x := netlink.NewRule()
-			x.Family, x.Priority, x.Table, x.IifName = family, firstRule+i, firstTable+r.Table, r.In
+			x.Family, x.Priority, x.Table, x.IifName = family, rules+i, tables+r.Table, r.In
 			if r.From.IsValid() {
 				if r.From.Addr().Is4() != (family == unix.AF_INET) {
 					continue
@@ -313,11 +331,11 @@ func (k *kernel) routing(n *stage.Node) error {
 		if err != nil {
 			return err
 		}
-		for _, r := range old {
-			if r.Table == unix.RT_TABLE_MAIN || r.Table == unix.RT_TABLE_DEFAULT {
+		for _, r := range slices.Backward(old) { // the kernel's own, and those of the turn before: the one that ends them first
+			if r.Table != unix.RT_TABLE_LOCAL && (r.Priority < rules || r.Priority >= rules+len(n.Rules)) {
 				r.Family = family
 				if err := h.RuleDel(&r); err != nil {
-					return fmt.Errorf("the kernel's own rule: %w", err)
+					return fmt.Errorf("a rule of before: %w", err)
 				}
 			}
 		}

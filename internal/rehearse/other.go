@@ -10,7 +10,7 @@ import (
 
 var errLinux = errors.New("a rehearsal needs the Linux kernel: run this command there")
 
-// IsWorker, Work, Run, Again, Down and In need Linux.
+// IsWorker, Work, Run, Steps, Again, Down and In need Linux.
 func IsWorker() bool { return false }
 func Work() int      { return 1 }
 func Run(*estate.Estate, Options, bool, func(string, int, int)) (*Result, error) {
@@ -19,3 +19,6 @@ func Run(*estate.Estate, Options, bool, func(string, int, int)) (*Result, error)
 func Again(*estate.Estate, func(string, int, int)) (*Result, error) { return nil, errLinux }
 func Down() (bool, error)                                           { return false, errLinux }
 func In(string, []string) (int, error)                              { return 0, errLinux }
+func Steps(*estate.Estate, []State, Options, func(string, int, int)) (*Result, error) {
+	return nil, errLinux
+}

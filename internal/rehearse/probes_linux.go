@@ -47,6 +47,36 @@ func raise(s *script, step func(what string, done, total int)) (*lab, error) {
 	if l.kernel, err = build(l.stage, func(done, total int) { step("building", done, total) }); err != nil {
 		return nil, err
 	}
+	if err := l.open(); err != nil {
+		l.down()
+		return nil, err
+	}
+	return l, nil
+}
+
+// next makes of a rehearsal that stands that of another script, in place.
+func (l *lab) next(s *script) error {
+	wanted := map[*estate.Workload]bool{}
+	for _, w := range s.cast {
+		wanted[w] = true
+	}
+	now := l.stage.Next(s.e, func(w *estate.Workload) bool { return wanted[w] }, s.internet, s.sites)
+	if n := len(now.Nodes); n > maxNamespaces {
+		return fmt.Errorf("it takes %d network namespaces, and more than %d are too many: name some networks with -only", n, maxNamespaces)
+	}
+	for _, x := range l.servers {
+		x.Close()
+	}
+	l.servers, l.names, l.places = nil, nil, map[string]*stage.Node{}
+	if err := l.kernel.change(l.stage, now); err != nil {
+		return err
+	}
+	l.script, l.stage = s, now
+	return l.open()
+}
+
+// open finds the places of all ends, and starts their servers.
+func (l *lab) open() error {
 	if !l.kernel.six {
 		l.leaveOutIPv6()
 	}
@@ -60,11 +90,7 @@ func raise(s *script, step func(what string, done, total int)) (*lab, error) {
 			l.places["internet"] = n
 		}
 	}
-	if err := l.serve(); err != nil {
-		l.down()
-		return nil, err
-	}
-	return l, nil
+	return l.serve()
 }
 
 // maxNamespaces is how many namespaces a rehearsal has at most: a kernel takes long to clear many away.
@@ -120,7 +146,7 @@ func (l *lab) serve() error {
 		l.names = append(l.names, place)
 		err := l.kernel.spaces[l.places[place]].do(func() error {
 			for d := range all {
-				if err := l.open(d, uint32(number)); err != nil {
+				if err := l.listen(d, uint32(number)); err != nil {
 					return fmt.Errorf("%s cannot listen on %s/%d: %w", d.place, d.protocol, d.port, err)
 				}
 			}
@@ -133,8 +159,8 @@ func (l *lab) serve() error {
 	return nil
 }
 
-// open starts a server; who is the number of the end that it answers for.
-func (l *lab) open(d door, who uint32) error {
+// listen starts a server; who is the number of the end that it answers for.
+func (l *lab) listen(d door, who uint32) error {
 	at := netip.AddrPortFrom(d.addr, d.port)
 	// Clients may take ports on which others listen.
 	config := net.ListenConfig{Control: func(_, _ string, c syscall.RawConn) error {
@@ -179,18 +205,25 @@ func (l *lab) open(d door, who uint32) error {
 	return nil
 }
 
-// answer waits for a client's word, so that the packets of both ways have passed, and says whom it saw.
+// answer waits for the words of a client, so that the packets of both ways have passed, and says whom it saw, until the client
+// ends it.
 func answer(c net.Conn, who uint32) {
 	defer c.Close()
-	_ = c.SetDeadline(time.Now().Add(20 * time.Second))
 	buf := make([]byte, 64)
-	n, err := c.Read(buf)
-	if err != nil {
-		return
+	for {
+		_ = c.SetDeadline(time.Now().Add(silence))
+		n, err := c.Read(buf)
+		if err != nil {
+			return
+		}
+		if _, err := c.Write(reply(buf[:n], who, c.RemoteAddr().(*net.TCPAddr).AddrPort().Addr())); err != nil {
+			return
+		}
 	}
-	_, _ = c.Write(reply(buf[:n], who, c.RemoteAddr().(*net.TCPAddr).AddrPort().Addr()))
-	_, _ = c.Read(make([]byte, 1)) // the client ends it
 }
+
+// silence is how long a server waits for the next word of a client.
+const silence = 10 * time.Minute
 
 // wordSize is the size of the word of a try. No two tries have the same, so that an answer that has strayed from one, as
 // through a translation that the plan has in the wrong place, is not taken for that of another.

@@ -73,6 +73,7 @@ type Result struct {
 	Expected []Expected
 	Untried  []Untried
 	Nodes    int
+	Moves    []Move // the states that led here, of a rehearsal of steps; this one is the last
 }
 
 // A Pair is the tries from one end to another.
@@ -115,6 +116,11 @@ func (r *Result) Good() bool {
 	}
 	for _, x := range r.Expected {
 		if !x.Holds || !x.Says {
+			return false
+		}
+	}
+	for i := range r.Moves {
+		if !r.Moves[i].Good() {
 			return false
 		}
 	}

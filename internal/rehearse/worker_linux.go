@@ -41,16 +41,17 @@ func IsWorker() bool { return os.Getenv(workerKey) == "worker" }
 
 // order is what a worker is asked for; the later ones come over its socket.
 type order struct {
-	Do    string  // play, keep, again, in or down
-	Files []named // of the plan
-	Opt   Options
-	Keep  bool
-	Place string
-	Args  []string
-	Env   []string
-	Dir   string
-	Kill  int
-	Sum   string // of the text that another try is to be about
+	Do     string  // play, steps, keep, again, in or down
+	Files  []named // of the plan
+	States []State // of steps: the last is the plan
+	Opt    Options
+	Keep   bool
+	Place  string
+	Args   []string
+	Env    []string
+	Dir    string
+	Kill   int
+	Sum    string // of the text that another try is to be about
 }
 
 // report is what a worker says.
@@ -77,7 +78,11 @@ func Run(e *estate.Estate, opt Options, keep bool, step func(what string, done, 
 			return nil, err
 		}
 	}
-	first := order{Do: "play", Files: textsOf(e), Opt: opt, Keep: keep}
+	return start(e, order{Do: "play", Files: textsOf(e), Opt: opt, Keep: keep}, step)
+}
+
+// start starts a worker with the rights that there are, and follows it.
+func start(e *estate.Estate, first order, step func(what string, done, total int)) (*Result, error) {
 	var r *Result
 	err := error(errBarred)
 	if os.Geteuid() == 0 {
@@ -208,6 +213,15 @@ func Work() int {
 	} else {
 		space.close()
 	}
+	if first.Do == "steps" {
+		r, err := performSteps(first, out)
+		if err != nil {
+			out.say(report{Error: err.Error()})
+			return 1
+		}
+		out.say(report{Result: r})
+		return 0
+	}
 	l, r, err := perform(first, out)
 	if err != nil {
 		out.say(report{Error: err.Error()})
@@ -236,17 +250,6 @@ func Work() int {
 	_ = unix.Prctl(unix.PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)
 	(&host{lab: l, sum: sumOf(filesFrom(first.Files).Whole())}).stay(socket)
 	return 0
-}
-
-// named is a file of a plan.
-type named struct{ Name, Text string }
-
-func textsOf(e *estate.Estate) []named {
-	var all []named
-	for _, f := range e.Plan.Files.All() {
-		all = append(all, named{f.Name, f.Text})
-	}
-	return all
 }
 
 func filesFrom(all []named) *text.Files {

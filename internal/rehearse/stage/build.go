@@ -45,7 +45,13 @@ type gate struct {
 // on to sites and hubs, and all hubs and sites; of the workloads, those that are wanted and those that packets go through.
 // The internet and the sites have the addresses given.
 func Build(e *estate.Estate, wanted func(*estate.Workload) bool, internet []netip.Addr, sites map[*estate.Site][]netip.Addr) *Stage {
-	b := &builder{Stage: &Stage{}, e: e, wanted: wanted, routers: map[*estate.Network]*router{}, hubs: map[*estate.Hub]*Node{}, sites: map[*estate.Site]*Node{},
+	return (&Stage{numbers: &numbers{of: map[string]int{}}}).Next(e, wanted, internet, sites)
+}
+
+// Next is the stage of the estate that one has become, with the same names for what stays.
+func (s *Stage) Next(e *estate.Estate, wanted func(*estate.Workload) bool, internet []netip.Addr, sites map[*estate.Site][]netip.Addr) *Stage {
+	s.numbers.taken = map[string]bool{}
+	b := &builder{Stage: &Stage{numbers: s.numbers}, e: e, wanted: wanted, routers: map[*estate.Network]*router{}, hubs: map[*estate.Hub]*Node{}, sites: map[*estate.Site]*Node{},
 		ties: map[any]*Port{}, joins: map[any]cable{}, helpers: map[any][]netip.Prefix{}, links: map[*estate.Site]cable{}, made: map[*estate.Network]netip.Addr{}}
 	b.world = b.node("internet", true)
 	b.world.Own = internet
@@ -92,8 +98,9 @@ func (b *builder) needed(n *estate.Network) bool {
 func (b *builder) network(n *estate.Network) {
 	r := &router{Node: b.node("network "+n.Name, true), network: n, bridges: map[*estate.Subnet]*Bridge{}, inner: map[gate]*Port{}}
 	b.routers[n] = r
-	for i, s := range n.Subnets {
-		x := &Bridge{Name: fmt.Sprintf("br%d", i), Addrs: []netip.Prefix{address.Single(gateway4), address.Single(gateway6)}, Number: b.number()}
+	for _, s := range n.Subnets {
+		x := &Bridge{Addrs: []netip.Prefix{address.Single(gateway4), address.Single(gateway6)}, Number: b.numbers.number("subnet " + s.ID())}
+		x.Name = fmt.Sprintf("br%d", x.Number)
 		r.Bridges = append(r.Bridges, x)
 		r.bridges[s] = x
 	}
@@ -156,7 +163,7 @@ func (b *builder) gates(r *router) {
 	}
 	x := b.node("gateways of "+n.Name, true)
 	r.gates = x
-	wan, _ := b.cable(x, b.world, "wan", fmt.Sprintf("n%d", len(b.world.Ports)))
+	wan, _ := b.cable(x, b.world, "out", "wan", "n")
 	out := x.table(over(everywhere[0], wan), over(everywhere[1], wan))
 	forward := []Filter{}
 	var first *Port
@@ -167,7 +174,11 @@ func (b *builder) gates(r *router) {
 			subnets = slices.Concat(n.Subnets, n.Doors())
 		}
 		for _, s := range subnets {
-			in, outer := b.cable(x, r.Node, fmt.Sprintf("g%d", len(x.Ports)), fmt.Sprintf("g%d", len(r.Ports)))
+			purpose := "gateway " + g.ID()
+			if s != nil {
+				purpose += " for " + s.ID()
+			}
+			in, outer := b.cable(x, r.Node, purpose, "g", "g")
 			r.inner[gate{g, s}] = outer
 			x.rule(in.Name, out)
 			if first == nil || g == n.InternetGateway() && s == subnets[0] {
@@ -275,19 +286,18 @@ func (b *builder) choose() netip.Addr {
 
 // join lays the cables of peerings, hub links, attachments and links to sites, where both sides have accepted them.
 func (b *builder) join() {
-	port := func(n *Node) string { return fmt.Sprintf("x%d", len(n.Ports)) }
-	lay := func(a, c *Node) cable {
-		x, y := b.cable(a, c, port(a), port(c))
+	lay := func(purpose string, a, c *Node) cable {
+		x, y := b.cable(a, c, purpose, "x", "x")
 		return cable{x, y}
 	}
 	for _, p := range b.e.Peerings {
 		if a, c := b.routers[p.Between[0]], b.routers[p.Between[1]]; p.Stands() && a != nil && c != nil {
-			b.joins[p] = lay(a.Node, c.Node)
+			b.joins[p] = lay("peering "+p.Name, a.Node, c.Node)
 		}
 	}
 	for _, l := range b.e.HubLinks {
 		if l.Stands() {
-			b.joins[l] = lay(b.hubs[l.Between[0]], b.hubs[l.Between[1]])
+			b.joins[l] = lay("hub link "+l.Name, b.hubs[l.Between[0]], b.hubs[l.Between[1]])
 		}
 	}
 	for _, h := range b.e.Hubs {
@@ -300,12 +310,12 @@ func (b *builder) join() {
 				}
 				near = r.Node
 			}
-			b.ties[a] = lay(near, b.hubs[h])[0]
+			b.ties[a] = lay("attachment", near, b.hubs[h])[0]
 		}
 	}
 	for _, s := range b.e.Sites {
 		if r := b.routers[s.Link]; r != nil {
-			b.links[s] = lay(b.sites[s], r.Node)
+			b.links[s] = lay("link", b.sites[s], r.Node)
 		}
 	}
 }

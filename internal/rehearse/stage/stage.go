@@ -12,8 +12,29 @@ import (
 
 // Stage is all that has to be built.
 type Stage struct {
-	Nodes []*Node
-	links int
+	Nodes   []*Node
+	numbers *numbers
+}
+
+// numbers give each bridge and each end of a cable a number of its own, by what it is: the same in every stage of an estate that
+// changes, so that what stays can be told from what comes and goes.
+type numbers struct {
+	of    map[string]int
+	taken map[string]bool // in the stage that is being built
+}
+
+// number is the number of a thing, which no other has.
+func (n *numbers) number(thing string) int {
+	for n.taken[thing] {
+		thing += "+"
+	}
+	n.taken[thing] = true
+	x, known := n.of[thing]
+	if !known {
+		x = len(n.of) + 1
+		n.of[thing] = x
+	}
+	return x
 }
 
 // Node is a network namespace: a workload, a NAT gateway, the router of a network, its gateways to the internet, a hub,
@@ -216,25 +237,26 @@ func host(n int) []netip.Prefix {
 	}
 }
 
-// cable joins two nodes, each end with addresses of its own.
-func (s *Stage) cable(a, b *Node, nameA, nameB string) (atA, atB *Port) {
-	atA = &Port{Name: nameA, Node: a, Number: s.number()}
-	atB = &Port{Name: nameB, Node: b, Number: s.number()}
-	atA.Addrs, atB.Addrs = host(atA.Number), host(atB.Number)
+// cable joins two nodes for a purpose, each end with addresses of its own. The names of its ends begin with two words, and end
+// with a number where these are not whole names.
+func (s *Stage) cable(a, b *Node, purpose, nameA, nameB string) (atA, atB *Port) {
+	end := func(n *Node, name, which string) *Port {
+		p := &Port{Name: name, Node: n, Number: s.numbers.number(fmt.Sprintf("%s | %s | %s | %s", purpose, a.Name, b.Name, which))}
+		if len(name) == 1 {
+			p.Name = fmt.Sprintf("%s%d", name, p.Number)
+		}
+		p.Addrs = host(p.Number)
+		n.Ports = append(n.Ports, p)
+		return p
+	}
+	atA, atB = end(a, nameA, "near"), end(b, nameB, "far")
 	atA.Peer, atB.Peer = atB, atA
-	a.Ports, b.Ports = append(a.Ports, atA), append(b.Ports, atB)
 	return atA, atB
-}
-
-// number is the next number of a host on links; none is taken twice.
-func (s *Stage) number() int {
-	s.links++
-	return s.links
 }
 
 // plug joins a node to a bridge of another, as the hosts of a subnet are.
 func (s *Stage) plug(n, router *Node, b *Bridge) *Port {
-	inside, outside := s.cable(n, router, "eth0", fmt.Sprintf("v%d", len(router.Ports)))
+	inside, outside := s.cable(n, router, "host", "eth0", "v")
 	outside.Addrs, outside.Bridge = nil, b
 	return inside
 }

@@ -198,7 +198,7 @@ func TestParts(t *testing.T) {
 
 	router := s.named("network pier")
 	app := router.Tables[router.Rules[2].Table]
-	assert.Equal(t, "br1", router.Rules[2].In)
+	assert.Equal(t, "br2", router.Rules[2].In)
 	kinds := map[string]string{}
 	for _, r := range app {
 		kinds[r.To.String()] = fmt.Sprintf("%d %s", r.Kind, r.Dev)
@@ -206,7 +206,7 @@ func TestParts(t *testing.T) {
 	assert.Equal(t, fmt.Sprintf("%d ", Next), kinds["10.144.0.0/20"], "the network's own range is left to the table of its subnets")
 	assert.Equal(t, fmt.Sprintf("%d ", Unreachable), kinds["10.144.0.0/25"], "a blackhole that is longer than the local route")
 	assert.Equal(t, fmt.Sprintf("%d ", Unreachable), kinds["10.148.0.0/20"], "a peering of which one half is missing")
-	assert.Equal(t, fmt.Sprintf("%d br0", Deliver), kinds["0.0.0.0/0"], "the NAT gateway sits in the other subnet")
+	assert.Equal(t, fmt.Sprintf("%d br1", Deliver), kinds["0.0.0.0/0"], "the NAT gateway sits in the other subnet")
 
 	shop := s.named("workload shop")
 	in := shop.Chains[0]
@@ -220,7 +220,7 @@ func TestParts(t *testing.T) {
 
 	edge := router.Chains[len(router.Chains)-1]
 	assert.Equal(t, Forward, edge.Hook)
-	assert.Equal(t, []Filter{{In: "br0", Then: Jump, Jump: "out-0"}, {Out: "br0", Apart: true, Then: Jump, Jump: "in-0"}}, edge.Rules)
+	assert.Equal(t, []Filter{{In: "br1", Then: Jump, Jump: "out-0"}, {Out: "br1", Apart: true, Then: Jump, Jump: "in-0"}}, edge.Rules)
 	assert.Equal(t, Filter{Protocol: "tcp", Ports: &[2]uint16{22, 22}, Then: Drop}, router.Chains[0].Rules[0])
 	assert.Equal(t, Filter{Then: Drop}, router.Chains[0].Rules[2], "what no rule of a list matches is denied")
 
