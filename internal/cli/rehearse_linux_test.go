@@ -261,7 +261,9 @@ workloads:
   shop: {in: pier/b, address: 10.144.1.10, groups: [desk]}
 `
 	folder := t.TempDir()
-	write := func(name, content string) { require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(content), 0o600)) }
+	write := func(name, content string) {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(content), 0o600))
+	}
 	write("old.yaml", plan)
 	write("wendrik.yaml", strings.Replace(plan, "tcp/443 from 10.144.1.0/24", "tcp/443 from group desk", 1))
 	r := run(t, folder, "", "rehearse", "-steps", "old.yaml")
