@@ -156,6 +156,9 @@ func (c *call) ordered(p *order.Plan) {
 		c.say("      %s", dim.Sprint(c.wrap(8, clean(s.Text))))
 		c.harm("cuts", s.Cuts)
 		c.harm("opens", s.Opens)
+		if s.Why != "" {
+			c.say("      why    %s", c.wrap(13, clean(s.Why)))
+		}
 	}
 }
 
@@ -204,6 +207,9 @@ func (c *call) stepsMarkdown(p *order.Plan) {
 			c.say("  - needs %s", phrase.Names(s.Needs, func(n int) string { return fmt.Sprint(n) }))
 		}
 		c.say("  - undo: %s", markdown(s.Undo))
+		if s.Why != "" {
+			c.say("  - it cannot be helped: %s", markdown(s.Why))
+		}
 		for _, x := range []struct {
 			what string
 			all  []grid.Difference
@@ -235,6 +241,7 @@ type stepOut struct {
 	Undo  string    `json:"undo"`
 	Cuts  []stopOut `json:"cuts"`
 	Opens []stopOut `json:"opens"`
+	Why   string    `json:"why"`
 }
 
 func stepsJSON(p *order.Plan) stepsOut {
@@ -253,7 +260,7 @@ func stepsJSON(p *order.Plan) stepsOut {
 		return list
 	}
 	for i, s := range p.Steps {
-		out.Steps = append(out.Steps, stepOut{i + 1, s.Kind, s.Name, s.Owner, s.Place.String(), s.Text, append([]int{}, s.Needs...), s.Undo, pairs(s.Cuts), pairs(s.Opens)})
+		out.Steps = append(out.Steps, stepOut{i + 1, s.Kind, s.Name, s.Owner, s.Place.String(), s.Text, append([]int{}, s.Needs...), s.Undo, pairs(s.Cuts), pairs(s.Opens), s.Why})
 	}
 	return out
 }

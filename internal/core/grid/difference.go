@@ -424,31 +424,56 @@ func gather(all []Difference, alike, joined func(*Difference) *[]string) []Diffe
 		return all
 	}
 	var out []Difference
-	own := map[int]bool{} // whether what is joined is a list of its own already
-	seed, at := maphash.MakeSeed(), map[uint64][]int{}
-	for _, y := range all {
-		var h maphash.Hash
-		h.SetSeed(seed)
-		_, _ = h.WriteString(y.Flows.Key())
-		for _, name := range *alike(&y) {
-			_, _ = h.WriteString(name)
-			_ = h.WriteByte(0)
+	of, sizes, notes := make([]int, len(all)), []int{}, []int{} // by difference, its number in out; by that, how much is joined
+	seed, at, hashes := maphash.MakeSeed(), map[uint64][]int{}, map[sameList]uint64{}
+	for n := range all {
+		y := &all[n]
+		list := *alike(y)
+		var id sameList
+		if len(list) > 0 {
+			id = sameList{&list[0], len(list)}
 		}
-		key := h.Sum64()
-		i := slices.IndexFunc(at[key], func(i int) bool { return out[i].Flows.Equal(y.Flows) && slices.Equal(*alike(&out[i]), *alike(&y)) })
-		if i < 0 {
+		key, known := hashes[id]
+		if !known {
+			var h maphash.Hash
+			h.SetSeed(seed)
+			for _, name := range list {
+				_, _ = h.WriteString(name)
+				_ = h.WriteByte(0)
+			}
+			key = h.Sum64()
+			hashes[id] = key
+		}
+		key ^= maphash.String(seed, y.Flows.Key())
+		k := slices.IndexFunc(at[key], func(i int) bool { return out[i].Flows.Equal(y.Flows) && slices.Equal(*alike(&out[i]), list) })
+		if k < 0 {
+			of[n] = len(out)
 			at[key] = append(at[key], len(out))
-			out = append(out, y)
-			continue
+			out, sizes, notes = append(out, *y), append(sizes, 0), append(notes, 0)
+		} else {
+			of[n] = at[key][k]
 		}
-		i = at[key][i]
-		list := joined(&out[i])
-		if !own[i] {
-			own[i], *list = true, slices.Clone(*list)
+		sizes[of[n]] += len(*joined(y))
+		notes[of[n]]++
+	}
+	for i := range out {
+		if notes[i] > 1 {
+			*joined(&out[i]) = make([]string, 0, sizes[i])
 		}
-		*list = append(*list, *joined(&y)...)
+	}
+	for n := range all {
+		if i := of[n]; notes[i] > 1 {
+			list := joined(&out[i])
+			*list = append(*list, *joined(&all[n])...)
+		}
 	}
 	return out
+}
+
+// sameList is a list of names by where it stands: many differences share one.
+type sameList struct {
+	first *string
+	size  int
 }
 
 // Gathered puts differences of the same flows together, first those from the same ends, then those to the same ones.

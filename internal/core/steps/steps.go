@@ -3,6 +3,7 @@
 package steps
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -25,6 +26,7 @@ type Step struct {
 	Needs []int             // the numbers, from 1, of steps that must come before
 	Cuts  []grid.Difference // what passes before and after all, and not in the state behind this step
 	Opens []grid.Difference // what passes there, and neither before nor after all
+	Why   string            // why that cannot be helped, as a sentence without its full stop; empty where nothing is cut or opened
 	rank  int
 }
 
@@ -100,6 +102,7 @@ type finder struct {
 	old, fresh *estate.Estate
 	meant      *grid.Differences // what is to open and to close
 	left, done []Step
+	stuck      int // how many were left when it was last worked out which must come together
 }
 
 // wordOf is the word that an edit of a list of words is about.
@@ -183,8 +186,14 @@ func (f *finder) owner(e text.Edit) string {
 	return ""
 }
 
-// state is the estate after the steps so far and one more; nil where its plan could not be read.
+// state is the estate after the steps so far and some more; nil where its plan could not be read.
 func (f *finder) state(more ...Step) *estate.Estate {
+	e, _ := f.stateOr(more...)
+	return e
+}
+
+// stateOr is state, and says why its plan could not be read.
+func (f *finder) stateOr(more ...Step) (e *estate.Estate, why string) {
 	var edits []text.Edit
 	for _, s := range f.done {
 		edits = append(edits, s.Edits...)
@@ -193,10 +202,34 @@ func (f *finder) state(more ...Step) *estate.Estate {
 		edits = append(edits, s.Edits...)
 	}
 	e, problems, err := f.old.With(text.Changes{{Edits: settled(edits)}})
-	if err != nil || len(problems) > len(f.old.Problems) && len(problems) > len(f.fresh.Problems) {
-		return nil
+	switch {
+	case err != nil:
+		return nil, err.Error()
+	case len(problems) > len(f.old.Problems) && len(problems) > len(f.fresh.Problems):
+		return nil, problems[0].Message
 	}
-	return e
+	return e, ""
+}
+
+// why says why what a step cuts or opens cannot be helped, of those that are left.
+func (f *finder) why(s Step, tried int) string {
+	for _, e := range s.Edits {
+		if was := f.was(e); !e.Remove && e.Key != "" && was != "" {
+			return fmt.Sprintf("%s becomes %s in one act, and both cannot stand side by side", was, e.Value)
+		}
+	}
+	for _, x := range f.left {
+		if x.Text == s.Text {
+			continue
+		}
+		if e, problem := f.stateOr(x); e == nil {
+			return fmt.Sprintf("%s %s must wait for it, since else %s", x.Kind, x.Name, problem)
+		}
+	}
+	if tried < 2 {
+		return "it is the last that is left"
+	}
+	return fmt.Sprintf("of %d steps that could come here each other one cuts or opens as much or more", tried)
 }
 
 // harm is what a state cuts and opens that is not meant.
@@ -268,13 +301,53 @@ func (f *finder) order(step func(done, total int)) error {
 			}
 			continue
 		}
+		if least > 0 && f.joinWaiting() {
+			continue
+		}
 		s := f.left[best]
-		s.Cuts, s.Opens = cuts, opens
+		if s.Cuts, s.Opens = cuts, opens; least > 0 {
+			s.Why = f.why(s, tried)
+		}
 		f.done = append(f.done, s)
 		f.left = slices.Delete(f.left, best, best+1)
 	}
 	return nil
 }
+
+// joinWaiting makes one step of those that cannot be made alone, and can together; so that they need not wait until all that could
+// be made before them is, where that does harm. It reports whether there are such.
+func (f *finder) joinWaiting() bool {
+	if f.stuck == len(f.left) || len(f.left) > maxWaiting {
+		return false
+	}
+	f.stuck = len(f.left)
+	var alone, waiting []Step
+	for _, x := range f.left {
+		if f.state(x) == nil {
+			waiting = append(waiting, x)
+		} else {
+			alone = append(alone, x)
+		}
+	}
+	if len(waiting) < 2 || f.state(waiting...) == nil {
+		return false
+	}
+	for i := len(waiting) - 1; i >= 0 && len(waiting) > 1; i-- {
+		if less := slices.Delete(slices.Clone(waiting), i, i+1); f.state(less...) != nil {
+			alone, waiting = append(alone, waiting[i]), less
+		}
+	}
+	var edits []text.Edit
+	for _, x := range waiting {
+		edits = append(edits, x.Edits...)
+	}
+	f.left = append(alone, f.step(edits))
+	slices.SortStableFunc(f.left, func(a, b Step) int { return a.rank - b.rank })
+	return true
+}
+
+// maxWaiting is up to how many steps that are left it is worked out which of them must come together.
+const maxWaiting = 300
 
 // merge makes one step of two that can be made together, where neither can alone; of all that are left where no two can.
 func (f *finder) merge() bool {

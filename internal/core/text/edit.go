@@ -84,37 +84,48 @@ type Patch struct {
 //
 // An edit that stands twice among the edits is made once.
 func (f *File) Apply(edits []Edit) (string, []Patch, error) {
+	after, patches, err := f.apply(edits)
+	if err != nil {
+		return "", nil, err
+	}
+	return after.Text, patches, nil
+}
+
+// apply is Apply, and gives the file that the edits make.
+func (f *File) apply(edits []Edit) (*File, []Patch, error) {
 	edits = folded(once(edits))
-	root, problem := f.parse()
+	root, problem := f.own()
 	if problem != nil {
-		return "", nil, problem
+		return nil, nil, problem
 	}
 	if root == nil || root.Kind != yaml.MappingNode {
-		return "", nil, errors.New("the plan is empty")
+		return nil, nil, errors.New("the plan is empty")
 	}
 	ed := &editor{src: f, root: root, keys: map[*yaml.Node]map[string]int{}, grown: map[*yaml.Node][]*growth{}, were: map[*yaml.Node][]*yaml.Node{}}
 	edits = ed.hollowed(edits)
 	ed.goes(edits)
 	for _, e := range edits {
 		if err := ed.plan(e); err != nil {
-			return "", nil, err
+			return nil, nil, err
 		}
 	}
 	if err := ed.grow(); err != nil {
-		return "", nil, err
+		return nil, nil, err
 	}
 	text, err := ed.patched()
 	if err != nil {
-		return "", nil, err
+		return nil, nil, err
 	}
 	for _, e := range edits {
 		ed.change(e)
 	}
-	after, problem := (&File{Name: f.Name, Text: text}).parse()
-	if problem != nil || after == nil || !sameTree(root, after) {
-		return "", nil, errExtent
+	after := &File{Name: f.Name, Text: text}
+	read, problem := after.parse()
+	if problem != nil || read == nil || !sameTree(root, read) {
+		return nil, nil, errExtent
 	}
-	return text, ed.patches, nil
+	after.keepRoot(read)
+	return after, ed.patches, nil
 }
 
 // folded puts what edits write inside the values of edits before them into those values.

@@ -1,5 +1,7 @@
 package text
 
+import "go.yaml.in/yaml/v4"
+
 // This file makes edits in a plan that is spread over several files.
 
 // Changed is a file of a set, and what it says once edits are made.
@@ -7,6 +9,7 @@ type Changed struct {
 	*File
 	After   string
 	Patches []Patch
+	read    *yaml.Node // the tree of After, where it is kept
 }
 
 // All are the files of the set, the first one first.
@@ -25,11 +28,11 @@ func (s *Files) Apply(edits []Edit) ([]Changed, error) {
 		if len(each[f]) == 0 {
 			continue
 		}
-		after, patches, err := f.Apply(each[f])
+		after, patches, err := f.apply(each[f])
 		if err != nil {
 			return nil, err
 		}
-		all = append(all, Changed{f, after, patches})
+		all = append(all, Changed{f, after.Text, patches, after.root})
 	}
 	return all, nil
 }
@@ -93,13 +96,13 @@ func (f *File) depths() func(Path) int {
 func (s *Files) With(changed []Changed) *Files {
 	after := NewFiles(nil)
 	for _, f := range s.all {
-		content := f.Text
+		content, root := f.Text, f.root
 		for _, c := range changed {
 			if c.File == f {
-				content = c.After
+				content, root = c.After, c.read
 			}
 		}
-		after.Add(f.Name, content)
+		after.Add(f.Name, content).root = root
 	}
 	return after
 }

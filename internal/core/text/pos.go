@@ -7,6 +7,8 @@ import (
 	"sort"
 	"strings"
 	"unicode/utf8"
+
+	"go.yaml.in/yaml/v4"
 )
 
 // Pos is a place in one of a set of files, as a number that a Files resolves. Places of one set compare in the order
@@ -133,8 +135,9 @@ type File struct {
 	Text   string
 	number int
 	cache  Cache
-	tree   *Tree // once Value was asked for one
-	starts []int // where each line starts, once asked for
+	tree   *Tree      // once Value was asked for one
+	root   *yaml.Node // once edits were made, where it is kept; nobody changes it
+	starts []int      // where each line starts, once asked for
 	sought struct {
 		at     Pos // the last place for which seek was asked
 		offset int

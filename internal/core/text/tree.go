@@ -154,11 +154,17 @@ func (f *File) Tree() (*Tree, *Problem) {
 	if p := f.check(); p != nil {
 		return nil, p
 	}
-	t, cut := f.inPieces(pieceSize)
+	var t *Tree
+	cut := false
+	if f.root == nil {
+		t, cut = f.inPieces(pieceSize)
+	}
 	if !cut {
-		root, p := f.parse()
-		if p != nil {
-			return nil, p
+		root, p := f.root, (*Problem)(nil)
+		if root == nil {
+			if root, p = f.parse(); p != nil {
+				return nil, p
+			}
 		}
 		b := &treeBuilder{file: f}
 		if root != nil {

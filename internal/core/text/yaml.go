@@ -14,6 +14,47 @@ import (
 // maxDepth is how deep a text may nest; a plan needs eight levels.
 const maxDepth = 40
 
+// maxRoot is up to what size of a text the library's tree of it is kept: it takes some hundred times the room.
+const maxRoot = 1 << 20
+
+func (f *File) keepRoot(root *yaml.Node) {
+	if len(f.Text) <= maxRoot {
+		f.root = root
+	}
+}
+
+// own is the library's tree of the file, for somebody who changes it.
+func (f *File) own() (*yaml.Node, *Problem) {
+	if f.root == nil {
+		root, problem := f.parse()
+		if problem != nil || root == nil {
+			return root, problem
+		}
+		if f.keepRoot(root); f.root == nil {
+			return root, nil
+		}
+	}
+	return copied(f.root, map[*yaml.Node]*yaml.Node{}), nil
+}
+
+// copied is a copy of a tree; known are the nodes that have one already, for those that aliases stand for.
+func copied(n *yaml.Node, known map[*yaml.Node]*yaml.Node) *yaml.Node {
+	x := *n
+	if n.Anchor != "" {
+		known[n] = &x
+	}
+	if n.Alias != nil {
+		x.Alias = known[n.Alias]
+	}
+	if n.Content != nil {
+		x.Content = make([]*yaml.Node, len(n.Content))
+		for i, c := range n.Content {
+			x.Content[i] = copied(c, known)
+		}
+	}
+	return &x
+}
+
 // parse makes the library's node tree of the one document of the file; nil, and no problem, when the text is empty.
 func (f *File) parse() (*yaml.Node, *Problem) {
 	root, second, err := load(f.Text, maxDepth)
