@@ -157,6 +157,7 @@ func TestJSONKeys(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "conflict.yaml"), []byte(conflict), 0o644))
 	later := strings.NewReplacer("range: 10.144.16.0/20", "range: 10.144.32.0/20", "10.144.16.", "10.144.32.", "10.144.17.", "10.144.33.", "203.0.113.7", "203.0.113.9", "subnets: [app-a, app-b]", "subnets: [app-a, app-b, app-c]").Replace(read(t, mistakes))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "later.yaml"), []byte(later), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "renamed.yaml"), []byte(strings.ReplaceAll(read(t, mistakes), "out-a", "exit-a")), 0o644))
 	for command, args := range map[string][]string{
 		"join":                {"join harbour finance -on tcp/8443 -half harbour", "join drill booking", "join booking finance -only booking/web,finance -on tcp/5432", "join harbour finance -only harbour/store", "join booking finance -undo"},
 		"wire":                {"wire", "wire -plan front.yaml", "wire -plan conflict.yaml"},
@@ -170,7 +171,7 @@ func TestJSONKeys(t *testing.T) {
 		"reach":               {"reach fares-3 fare-db -on tcp/5432,tcp/80", "reach internet fares-1", "reach booking/app fare-db", "reach fares-1 front -plan front.yaml", "reach tides 198.51.100.9 -on tcp/443 -plan closing.yaml"},
 		"compare":             {"compare closing.yaml wendrik.yaml", "compare wendrik.yaml later.yaml"},
 		"outage":              {"outage"},
-		"steps":               {"steps wendrik.yaml", "steps wendrik.yaml later.yaml"},
+		"steps":               {"steps wendrik.yaml", "steps wendrik.yaml renamed.yaml"},
 		"renumber":            {"renumber shared", "renumber finance -to 10.212.0.0/20"},
 		"grid":                {"grid -by tiers"},
 		"grid -from internet": {"grid -from internet"},
@@ -272,7 +273,7 @@ func TestCarveWrites(t *testing.T) {
 	}
 	left, err := os.ReadDir(folder)
 	require.NoError(t, err)
-	assert.Len(t, left, 2, "no other file is left")
+	assert.Len(t, left, 3, "no other file is left")
 
 	again := run(t, folder, "", "carve", "-write")
 	assert.Equal(t, 0, again.status)

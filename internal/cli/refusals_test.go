@@ -121,7 +121,7 @@ func TestTwoWritersAtOnce(t *testing.T) {
 		assert.Equal(t, read(t, carved), read(t, folder))
 		left, err := os.ReadDir(folder)
 		require.NoError(t, err)
-		assert.Len(t, left, 2)
+		assert.Len(t, left, 3)
 	}
 }
 

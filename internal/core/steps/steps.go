@@ -314,8 +314,9 @@ func (f *finder) order(step func(done, total int)) error {
 	return nil
 }
 
-// joinWaiting makes one step of those that cannot be made alone, and can together; so that they need not wait until all that could
-// be made before them is, where that does harm. It reports whether there are such.
+// joinWaiting makes one step of those that change something in place, cannot be made alone, and can together, as the ranges of a
+// network that moves; so that they need not wait until all that could be made before them is, where that does harm. It reports
+// whether there are such.
 func (f *finder) joinWaiting() bool {
 	if f.stuck == len(f.left) || len(f.left) > maxWaiting {
 		return false
@@ -323,7 +324,7 @@ func (f *finder) joinWaiting() bool {
 	f.stuck = len(f.left)
 	var alone, waiting []Step
 	for _, x := range f.left {
-		if f.state(x) == nil {
+		if f.inPlace(x) && f.state(x) == nil {
 			waiting = append(waiting, x)
 		} else {
 			alone = append(alone, x)
@@ -346,11 +347,29 @@ func (f *finder) joinWaiting() bool {
 	return true
 }
 
+// inPlace reports whether a step does nothing but put other values in the place of some.
+func (f *finder) inPlace(s Step) bool {
+	return !slices.ContainsFunc(s.Edits, func(e text.Edit) bool { return e.Remove || e.Key == "" || f.was(e) == "" })
+}
+
 // maxWaiting is up to how many steps that are left it is worked out which of them must come together.
 const maxWaiting = 300
 
-// merge makes one step of two that can be made together, where neither can alone; of all that are left where no two can.
+// merge makes two steps of one that puts something in the place of another, where none can be made alone; where there is no such,
+// one step of two that can be made together, and of all that are left where no two can.
 func (f *finder) merge() bool {
+	for i, x := range f.left { // first what is replaced goes, and comes back as something else later
+		if e := x.Edits[0]; len(x.Edits) == 1 && e.Put && e.Key == "" {
+			place := text.Add(e.Path, e.Value)
+			if v, found := f.old.Plan.Files.Value(e.Path); found && e.Nth < len(v.Items()) {
+				place = text.Insert(e.Path, e.Nth+1, e.Value)
+			}
+			gone, back := f.step([]text.Edit{text.RemoveNth(e.Path, e.Nth)}), f.step([]text.Edit{place})
+			f.left = append(slices.Delete(f.left, i, i+1), gone, back)
+			slices.SortStableFunc(f.left, func(a, b Step) int { return a.rank - b.rank })
+			return true
+		}
+	}
 	for i := range f.left {
 		for k := i + 1; k < len(f.left); k++ {
 			if f.state(f.left[i], f.left[k]) != nil {
