@@ -49,11 +49,10 @@ func (a area) of(whole, p netip.Prefix) area {
 
 // holding is something on a map.
 type holding struct {
-	name  string
-	p     netip.Prefix
-	look  Look
-	what  string
-	taken string
+	name string
+	p    netip.Prefix
+	look Look
+	what string
 }
 
 // Space draws every block of an estate as a map, with who has which part of it.
