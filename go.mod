@@ -9,6 +9,7 @@ require (
 	github.com/golang/freetype v0.0.0-20170609003504-e2365dfdc4a0
 	github.com/google/nftables v0.3.0
 	github.com/jedib0t/go-pretty/v6 v6.8.3
+	github.com/miekg/dns v1.1.73
 	github.com/natefinch/atomic v1.0.1
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/signintech/gopdf v0.33.0
@@ -31,6 +32,6 @@ require (
 	github.com/pkg/errors v0.8.1 // indirect
 	github.com/rivo/uniseg v0.4.7 // indirect
 	go.yaml.in/yaml/v3 v3.0.5 // indirect
-	golang.org/x/net v0.33.0 // indirect
+	golang.org/x/net v0.57.0 // indirect
 	golang.org/x/sync v0.25.0 // indirect
 )

@@ -287,3 +287,36 @@ workloads:
 	assert.Equal(t, 2, r.status)
 	assert.Contains(t, r.err, "none.yaml")
 }
+
+// TestExportedFilters loads exported rulesets in the place of those that a rehearsal has built, on workloads and for all of a
+// network's packets, and everything agrees still; without them it does not.
+func TestExportedFilters(t *testing.T) {
+	needs(t, "nft")
+	t.Setenv("XDG_RUNTIME_DIR", t.TempDir())
+	folder := demo(t)
+	for _, name := range []string{"fare-db", "ticket-1", "booking/web-a"} {
+		file := strings.ReplaceAll(name, "/", "-") + ".nft"
+		require.Equal(t, 0, run(t, folder, "", "export", "filters", name, "-o", file).status)
+	}
+	r := run(t, folder, "", "rehearse", "-keep", "-only", "booking,finance")
+	defer run(t, folder, "", "rehearse", "-down")
+	require.Contains(t, r.out, "all agree", r.err)
+	for _, name := range []string{"fare-db", "ticket-1"} {
+		r = run(t, folder, "", "rehearse", "-in", name, "--", "nft", "delete", "table", "inet", "plan-0")
+		require.Equal(t, 0, r.status, r.err)
+	}
+	r = run(t, folder, "", "rehearse", "-again")
+	require.Contains(t, r.out, "disagree", "nothing guards them")
+	for _, name := range []string{"fare-db", "ticket-1"} {
+		for range 2 { // twice is once
+			r = run(t, folder, "", "rehearse", "-in", name, "--", "nft", "-f", filepath.Join(folder, name+".nft"))
+			require.Equal(t, 0, r.status, r.err)
+		}
+	}
+	r = run(t, folder, "", "rehearse", "-in", "booking", "--", "nft", "-c", "-f", filepath.Join(folder, "booking-web-a.nft"))
+	require.Equal(t, 0, r.status, r.err)
+	r = run(t, folder, "", "rehearse", "-again")
+	assert.Contains(t, r.out, "all agree", r.out)
+	r = run(t, folder, "", "export", "filters", "finance/data-a")
+	assert.Contains(t, r.err, "has no list")
+}

@@ -3,6 +3,7 @@ package cli
 import (
 	"encoding/csv"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 
@@ -44,9 +45,9 @@ func (t *sheet) without(column int) {
 func (s *screen) write(t *sheet, format string) error {
 	switch format {
 	case "csv":
-		return s.writeCSV(t)
+		return t.csv(s.out)
 	case "md":
-		_, err := fmt.Fprintln(s.out, t.part(markdown, 0, len(t.header), nil).RenderMarkdown())
+		_, err := fmt.Fprintln(s.out, t.markdown())
 		return err
 	default:
 		if len(t.rows) > 0 {
@@ -176,9 +177,9 @@ func (t *sheet) part(cell func(string) string, from, to int, most map[int]int) t
 	return w
 }
 
-// writeCSV writes the sheet as RFC 4180, with a quote before what a spreadsheet would take for a formula.
-func (s *screen) writeCSV(t *sheet) error {
-	w := csv.NewWriter(s.out)
+// csv writes the sheet as RFC 4180, with a quote before what a spreadsheet would take for a formula.
+func (t *sheet) csv(to io.Writer) error {
+	w := csv.NewWriter(to)
 	if err := w.Write(t.header); err != nil {
 		return err
 	}
@@ -198,6 +199,9 @@ func (s *screen) writeCSV(t *sheet) error {
 	w.Flush()
 	return w.Error()
 }
+
+// markdown is the table as Markdown has it.
+func (t *sheet) markdown() string { return t.part(markdown, 0, len(t.header), nil).RenderMarkdown() }
 
 // markdown makes a text harmless inside a Markdown table; the table writer sees to the bars.
 func markdown(s string) string {

@@ -146,3 +146,27 @@ func edge(n *Node, bridges map[*estate.Subnet]*Bridge, subnets []*estate.Subnet)
 	}
 	n.chain(Chain{Name: "edge", Hook: Forward, Rules: all})
 }
+
+// Guards are the chains of a workload's groups, as a node has them.
+func Guards(w *estate.Workload) []Chain {
+	var n Node
+	guard(&n, w)
+	return n.Chains
+}
+
+// Edge are the chains of a subnet's list for a router that forwards: packets from its ranges to elsewhere, and from elsewhere to them.
+func Edge(s *estate.Subnet) []Chain {
+	if s.List == nil {
+		return nil
+	}
+	forward := Chain{Name: "edge", Hook: Forward}
+	for _, p := range s.Ranges {
+		f := familyOf(p.Addr())
+		forward.Rules = append(forward.Rules, Filter{Family: f, Src: p, NotDst: p, Then: Jump, Jump: "out"}, Filter{Family: f, Dst: p, NotSrc: p, Then: Jump, Jump: "in"})
+	}
+	return []Chain{
+		{Name: "in", Rules: append(filters(s.Network, s.List.In, true, Return, Drop), Filter{Then: Drop})},
+		{Name: "out", Rules: append(filters(s.Network, s.List.Out, false, Return, Drop), Filter{Then: Drop})},
+		forward,
+	}
+}

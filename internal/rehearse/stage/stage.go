@@ -191,7 +191,8 @@ type Filter struct {
 	Family    int  // 4 or 6
 	Src, Dst  netip.Prefix
 	NotSrc    netip.Prefix
-	Protocol  string // tcp, udp or icmp
+	NotDst    netip.Prefix // in written rulesets alone
+	Protocol  string       // tcp, udp or icmp
 	Ports     *[2]uint16
 	State     Tracked
 	Neighbour bool // neighbour discovery (RFC 4861), which no group or list is about

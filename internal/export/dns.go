@@ -1,0 +1,179 @@
+package export
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"github.com/miekg/dns"
+
+	"wendrik/internal/core/estate"
+)
+
+// DNS says how zones are written.
+type DNS struct {
+	Domain  string   // of all workloads
+	Servers []string // the names of the name servers
+	Serial  uint32   // of all zones
+}
+
+// defaults of zones: how long records are kept, and what secondaries do (RFC 1912 section 2.2).
+const (
+	ttl     = 3600
+	refresh = 7200
+	retry   = 900
+	expire  = 1209600
+)
+
+// Zones are the zone files (RFC 1035) of an estate: one forward, and those of reverse mapping at the octets (RFC 1035) and nibbles
+// (RFC 3596) of its networks; of ranges smaller than an octet, with the zone above and its delegation (RFC 2317).
+func (d DNS) Zones(e *estate.Estate) ([]File, error) {
+	if _, ok := dns.IsDomainName(d.Domain); !ok || d.Domain == "" {
+		return nil, fmt.Errorf("%q is no domain name", d.Domain)
+	}
+	for _, s := range d.Servers {
+		if _, ok := dns.IsDomainName(s); !ok || s == "" {
+			return nil, fmt.Errorf("%q is no name of a name server", s)
+		}
+	}
+	origin := dns.Fqdn(strings.ToLower(d.Domain))
+	names := labels(e)
+	forward := d.zone(origin)
+	reverse := map[string]*zone{}
+	var order []string
+	at := func(name string) *zone {
+		if reverse[name] == nil {
+			reverse[name] = d.zone(name)
+			order = append(order, name)
+		}
+		return reverse[name]
+	}
+	for i, w := range e.Workloads {
+		host := names[i] + "." + origin
+		for _, a := range w.Addrs {
+			forward.address(host, a)
+			p, found := networkRange(w, a)
+			if !found {
+				continue
+			}
+			name, above, alias := reverseZone(p, a)
+			pointer := reverseName(a)
+			if above != "" {
+				// RFC 2317: the zone above leads each address to a name in the zone of the range.
+				if up := at(above); reverse[name] == nil {
+					for _, s := range d.Servers {
+						up.add(&dns.NS{Hdr: header(name, dns.TypeNS), Ns: dns.Fqdn(s)})
+					}
+				}
+				at(above).add(&dns.CNAME{Hdr: header(pointer, dns.TypeCNAME), Target: alias})
+				pointer = alias
+			}
+			at(name).add(&dns.PTR{Hdr: header(pointer, dns.TypePTR), Ptr: host})
+		}
+	}
+	files := []File{forward.file()}
+	slices.Sort(order)
+	for _, name := range order {
+		files = append(files, reverse[name].file())
+	}
+	return files, nil
+}
+
+// networkRange is the range of a workload's network that an address is in.
+func networkRange(w *estate.Workload, a netip.Addr) (netip.Prefix, bool) {
+	if n := w.Network(); n != nil {
+		for _, p := range n.Ranges {
+			if p.Contains(a) {
+				return p, true
+			}
+		}
+	}
+	return netip.Prefix{}, false
+}
+
+// reverseName is the name of an address in the tree of reverse mapping.
+func reverseName(a netip.Addr) string {
+	name, err := dns.ReverseAddr(a.String())
+	if err != nil {
+		panic(err) // it is an address
+	}
+	return name
+}
+
+// reverseZone is the zone of an address of a network: that of the octets or nibbles that are all in the network. Where the network
+// is less than the last octet, it has a zone below that of the octet, and the address another name in it.
+func reverseZone(p netip.Prefix, a netip.Addr) (zone, above, alias string) {
+	parts := strings.Split(strings.TrimSuffix(reverseName(a), "."), ".")
+	unit, whole := 8, 4
+	if a.Is6() {
+		unit, whole = 4, 32
+	}
+	cut := (p.Bits() + unit - 1) / unit // so many octets or nibbles name the zone
+	if cut < whole || a.Is6() && cut == whole && p.Bits()%unit == 0 && p.Bits() < 128 {
+		return strings.Join(parts[whole-cut:], ".") + ".", "", ""
+	}
+	if a.Is6() { // a network of a few addresses: the zone of the nibble above
+		return strings.Join(parts[1:], ".") + ".", "", ""
+	}
+	above = strings.Join(parts[1:], ".") + "."
+	first := p.Masked().Addr().As4()[3]
+	zone = fmt.Sprintf("%d/%d.%s", first, p.Bits(), above)
+	return zone, above, parts[0] + "." + zone
+}
+
+func header(name string, kind uint16) dns.RR_Header {
+	return dns.RR_Header{Name: name, Rrtype: kind, Class: dns.ClassINET, Ttl: ttl}
+}
+
+// zone is a zone that is being written.
+type zone struct {
+	origin  string
+	records []dns.RR
+	had     map[string]bool
+}
+
+func (d DNS) zone(origin string) *zone {
+	z := &zone{origin: origin, had: map[string]bool{}}
+	z.add(&dns.SOA{Hdr: header(origin, dns.TypeSOA), Ns: dns.Fqdn(d.Servers[0]), Mbox: "hostmaster." + dns.Fqdn(strings.ToLower(d.Domain)), Serial: d.Serial, Refresh: refresh, Retry: retry, Expire: expire, Minttl: ttl})
+	for _, s := range d.Servers {
+		z.add(&dns.NS{Hdr: header(origin, dns.TypeNS), Ns: dns.Fqdn(s)})
+	}
+	return z
+}
+
+func (z *zone) add(r dns.RR) {
+	if line := r.String(); !z.had[line] {
+		z.had[line] = true
+		z.records = append(z.records, r)
+	}
+}
+
+func (z *zone) address(host string, a netip.Addr) {
+	if a.Is4() {
+		z.add(&dns.A{Hdr: header(host, dns.TypeA), A: a.AsSlice()})
+	} else {
+		z.add(&dns.AAAA{Hdr: header(host, dns.TypeAAAA), AAAA: a.AsSlice()})
+	}
+}
+
+func (z *zone) file() File {
+	var b strings.Builder
+	fmt.Fprintf(&b, "$ORIGIN %s\n$TTL %d\n", z.origin, ttl)
+	for _, r := range z.records {
+		b.WriteString(r.String() + "\n")
+	}
+	return File{strings.ReplaceAll(strings.TrimSuffix(z.origin, "."), "/", "-") + ".zone", b.String()}
+}
+
+// Hosts are the addresses of all workloads as lines of a hosts file: the address, the name in the domain, and the name alone.
+func Hosts(e *estate.Estate, domain string) string {
+	var b strings.Builder
+	names := labels(e)
+	for i, w := range e.Workloads {
+		for _, a := range w.Addrs {
+			fmt.Fprintf(&b, "%-15s %s.%s %s\n", a, names[i], strings.ToLower(strings.TrimSuffix(domain, ".")), names[i])
+		}
+	}
+	return b.String()
+}
