@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"os/exec"
@@ -8,6 +9,10 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/randomplan"
 )
@@ -46,5 +51,33 @@ func BenchmarkCommands(b *testing.B) {
 				})
 			}
 		}
+	}
+}
+
+// BenchmarkReport writes the page of three estates, the last of 100,000 workloads, and has a real browser open it: how large it is, and
+// when something is first seen.
+func BenchmarkReport(b *testing.B) {
+	for _, n := range []int{10, 100, 1000} {
+		b.Run(fmt.Sprintf("%d workloads", n*100), func(b *testing.B) {
+			folder := b.TempDir()
+			require.NoError(b, os.WriteFile(filepath.Join(folder, "wendrik.yaml"), []byte(randomplan.Large(n)), 0o600))
+			for b.Loop() {
+				c := exec.Command(program, "report", "-o", "page.html")
+				c.Dir = folder
+				require.NoError(b, c.Run())
+			}
+			info, err := os.Stat(filepath.Join(folder, "page.html"))
+			require.NoError(b, err)
+			b.ReportMetric(float64(info.Size())/1e6, "MB")
+			alloc, stop := chromedp.NewExecAllocator(context.Background(), append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("chromium"), chromedp.NoSandbox)...)
+			defer stop()
+			ctx, stop := chromedp.NewContext(alloc)
+			defer stop()
+			var paint, done float64
+			require.NoError(b, chromedp.Run(ctx, chromedp.Navigate("file://"+filepath.Join(folder, "page.html")), chromedp.WaitReady("#table tbody tr"), chromedp.Sleep(200*time.Millisecond),
+				chromedp.Evaluate(`performance.getEntriesByType("paint")[0].startTime`, &paint), chromedp.Evaluate(`performance.timing.loadEventEnd - performance.timing.navigationStart`, &done)))
+			b.ReportMetric(paint, "ms-to-first-paint")
+			b.ReportMetric(done, "ms-to-loaded")
+		})
 	}
 }
