@@ -53,7 +53,7 @@ func (c *call) noArguments(command, fix string) error {
 
 // commands are in the order of the day's work.
 func commands() []*command {
-	return []*command{newCommand(), demoCommand(), blockCommand(), spaceCommand(), carveCommand(), wireCommand(), joinCommand(), overlapsCommand(), reachCommand(), gridCommand(), checkCommand(), compareCommand(), renumberCommand(), stepsCommand(), outageCommand(), rehearseCommand(), drawCommand(), reportCommand(), exportCommand(), showCommand(), helpCommand()}
+	return []*command{newCommand(), demoCommand(), blockCommand(), spaceCommand(), carveCommand(), wireCommand(), joinCommand(), overlapsCommand(), reachCommand(), gridCommand(), checkCommand(), compareCommand(), renumberCommand(), stepsCommand(), outageCommand(), rehearseCommand(), drawCommand(), reportCommand(), exportCommand(), showCommand(), completionCommand(), versionCommand(), helpCommand()}
 }
 
 func commandNamed(name string) *command {
@@ -99,6 +99,9 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 		name = "help"
 	}
 	c := commandNamed(name)
+	if name == "complete" {
+		c = completeCommand()
+	}
 	if c == nil {
 		e := unknownCommand(name, "wendrik ")
 		s.complain(e.message, e.fix)
@@ -155,7 +158,8 @@ func (s *screen) unwritten() int {
 type flags struct {
 	*flag.FlagSet
 	command *command
-	rules   []func() error // what may be given with what
+	choices map[string][]string // the words that a flag takes one of
+	rules   []func() error      // what may be given with what
 }
 
 func newFlags(c *command) *flags {
@@ -303,6 +307,10 @@ func flagKind(f *flag.Flag) string {
 // oneOf defines a flag that takes one of a few words.
 func (f *flags) oneOf(name, usage string, words ...string) *string {
 	value := words[0]
+	if f.choices == nil {
+		f.choices = map[string][]string{}
+	}
+	f.choices[name] = words
 	f.Func(name, fmt.Sprintf("`%s` %s; %s unless given", strings.Join(words, "|"), usage, words[0]), func(s string) error {
 		for _, w := range words {
 			if s == w {

@@ -17,18 +17,25 @@ import (
 
 func demoCommand() *command {
 	return &command{
-		name: "demo", args: "[FOLDER]",
+		name: "demo", args: "[TOUR] [FOLDER]",
 		short: "a worked example: unpacks the shipped estate and runs the main commands on it",
 		long: "Demo unpacks the estate of Skerry Line, a made-up ferry operator, into a folder (a new temporary one unless named), and runs the main commands on it, " +
-			"one after another, each with a line on what it is for. At a terminal it waits for Enter after each.",
-		examples: []example{{"wendrik demo -at-once", "the whole demo without waiting"}},
+			"one after another, each with a line on what it is for. At a terminal it waits for Enter after each. " +
+			"Tours by name go deeper: wiring, change and handover.",
+		examples: []example{
+			{"wendrik demo -at-once", "the whole demo without waiting"},
+			{"wendrik demo change -at-once", "how a change is proved, made and tried"},
+		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			atOnce := f.Bool("at-once", false, "do not wait between the steps")
 			return func(c *call) (int, error) {
-				if len(c.args) > 1 {
-					return cannot, &usageError{"demo takes one folder", "wendrik demo FOLDER"}
+				tour, folder := "", ""
+				if len(c.args) > 0 && tours[c.args[0]] != nil {
+					tour, c.args = c.args[0], c.args[1:]
 				}
-				folder := ""
+				if len(c.args) > 1 {
+					return cannot, &usageError{"demo takes the name of a tour and one folder", "wendrik demo [wiring, change or handover] FOLDER"}
+				}
 				if len(c.args) == 1 {
 					folder = c.args[0]
 				}
@@ -36,7 +43,7 @@ func demoCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				return c.demo(folder, !*atOnce)
+				return c.demo(tours[tour], folder, !*atOnce)
 			}
 		},
 	}
@@ -80,23 +87,58 @@ func unpack(folder string) (string, error) {
 	})
 }
 
-// steps are the commands of the demo, in the order in which a day's work would meet them.
-var steps = []struct{ why, line string }{
-	{"Skerry Line runs ferries. Its network for tickets, and all that is tied to it:", "show booking"},
-	{"What of the address space is used, held and free?", "space"},
-	{"The network for the crews has no ranges yet. Carving shows what it would get:", "carve"},
-	{"With -write the ranges go into the plan, and every other byte stays:", "carve -write"},
-	{"Which ranges overlap, and does it matter?", "overlaps"},
-	{"The ticket shop cannot read fares. Why not? All causes at once:", "reach ticket-1 fare-db -on tcp/5432"},
-	{"The fare service can. By which way?", "reach fares-1 fare-db -on tcp/5432"},
-	{"As whom does the internet see the fare service?", "reach fares-1 internet -on tcp/443"},
-	{"And what of the shop can the internet reach?", "reach internet ticket-1"},
-	{"Who reaches whom in all?", "grid"},
-	{"What is exposed to the internet?", "grid -from internet"},
-	{"All that is wrong or doubtful, and what the plan expects of itself:", "check"},
+// stop is a command of a tour, and what it is for.
+type stop struct{ why, line string }
+
+// tours are the commands of each tour by its name, in the order in which a day's work would meet them; that without a name is the
+// demo.
+var tours = map[string][]stop{
+	"": demoTour,
+	"wiring": {
+		{"A first plan of two networks, of a few words:", "new -networks tickets,berths -o first.yaml"},
+		{"What follows from the access of its tiers is still to be written:", "wire -plan first.yaml"},
+		{"With -write it is:", "wire -plan first.yaml -write"},
+		{"Now nothing is wrong:", "check -plan first.yaml"},
+		{"The harbours are to ask the books. All that joining the two takes, and what it opens:", "join harbour finance -on tcp/8443"},
+		{"A ticket that failed at night, with the edits that would fix it and what else they would open:", "reach ticket-1 fare-db -on tcp/5432 -fix"},
+		{"And all that can be fixed of what is wrong with the estate:", "check -fix"},
+	},
+	"change": {
+		{"The change that is planned: what it moves, opens and closes, and by which part of it:", "compare wendrik.yaml planned.yaml"},
+		{"The order in which to make it, so that nothing is cut:", "steps wendrik.yaml planned.yaml"},
+		{"Every state between is a plan, of which anything can be asked:", "steps wendrik.yaml planned.yaml -at 6 -o after-6.yaml"},
+		{"Do the fares reach the clock by then?", "reach fares-1 clock-1 -on udp/123 -plan after-6.yaml"},
+		{"The drill overlaps booking. Where could it move, and what would follow?", "renumber drill"},
+		{"And what stops when a zone fails?", "outage -of west-a"},
+	},
+	"handover": {
+		{"The estate as a picture, for the wall:", "draw estate -o estate.svg"},
+		{"The ticket that fails, for the ticket:", "draw reach ticket-1 fare-db -on tcp/5432 -o ticket.png"},
+		{"One page with all of it, for the wiki:", "report -o estate.html"},
+		{"One value, for a script:", "export values networks.booking.subnets.web-a.range"},
+		{"Tables, for a spreadsheet:", "export tables -o tables"},
+		{"Zone files, for the name server:", "export dns -domain skerry.example -o zones"},
+		{"What guards the database, for its packet filter:", "export filters fare-db"},
+	},
 }
 
-func (c *call) demo(folder string, wait bool) (int, error) {
+// demoTour shows the best of all of it.
+var demoTour = []stop{
+	{"Skerry Line runs ferries. Its network for tickets, and all that is tied to it:", "show booking"},
+	{"What of the address space is used, held and free?", "space"},
+	{"The ticket shop cannot read fares. Why not? All causes at once:", "reach ticket-1 fare-db -on tcp/5432"},
+	{"As whom does the internet see the fare service?", "reach fares-1 internet -on tcp/443"},
+	{"Who reaches whom in all?", "grid"},
+	{"All that is wrong or doubtful, and what the plan expects of itself:", "check"},
+	{"A change is planned. What does it open and close?", "compare wendrik.yaml planned.yaml"},
+	{"In which order can it be made, so that nothing is cut?", "steps wendrik.yaml planned.yaml"},
+	{"What stops when a zone fails?", "outage -of west-a"},
+	{"The network for the crews has no ranges yet. Carving shows what it would get:", "carve"},
+	{"With -write the ranges go into the plan, and every other byte stays:", "carve -write"},
+	{"And a picture of it, for the wall:", "draw estate -o estate.svg"},
+}
+
+func (c *call) demo(steps []stop, folder string, wait bool) (int, error) {
 	file := filepath.Join(folder, "wendrik.yaml")
 	// The steps run in the folder, so that their output is what the same words give there later.
 	if err := os.Chdir(folder); err != nil {

@@ -14,6 +14,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/check"
 )
 
 var update = flag.Bool("update", false, "write the golden outputs anew, to be read by a person")
@@ -145,9 +147,17 @@ func TestGolden(t *testing.T) {
 
 var consoleBlock = regexp.MustCompile("(?s)```console\n(.*?)```")
 
-// TestReadme runs every command that the README shows, in order, and compares all that it prints.
+// TestReadme runs every command that the README and the tour show, in order, and compares all that it prints.
 func TestReadme(t *testing.T) {
-	const file = "../../README.md"
+	readme(t, "../../README.md", 1)
+	readme(t, "../../docs/tour.md", 10)
+	raw, err := os.ReadFile("../../README.md")
+	require.NoError(t, err)
+	require.Less(t, strings.Count(string(raw), "\n"), 150, "it fits on three screens")
+}
+
+func readme(t *testing.T, file string, least int) {
+	t.Helper()
 	raw, err := os.ReadFile(file)
 	require.NoError(t, err)
 	folder := demo(t)
@@ -160,12 +170,44 @@ func TestReadme(t *testing.T) {
 		r := run(t, folder, "", strings.Fields(args)...)
 		return "```console\n" + line + "\n" + r.out + r.err + "```"
 	})
-	require.GreaterOrEqual(t, shown, 5)
+	require.GreaterOrEqual(t, shown, least)
 	if *update {
 		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
 		return
 	}
 	assert.Equal(t, text, string(raw), "run  go test ./internal/cli -update  and read the difference")
+}
+
+// TestPages: the pages of commands and rules, and that of the manual, are what the program says today.
+func TestPages(t *testing.T) {
+	folder := t.TempDir()
+	pages := map[string]string{"rules.md": "help -format md rules", "wendrik.1": "help -format man"}
+	for _, c := range regexp.MustCompile(`(?m)^  (\w+) {2,}`).FindAllStringSubmatch(run(t, folder, "", "help").out, -1) {
+		pages["commands/"+c[1]+".md"] = "help -format md " + c[1]
+	}
+	for name, line := range pages {
+		r := run(t, folder, "", strings.Fields(line)...)
+		require.Equal(t, 0, r.status, r.err)
+		file := filepath.Join("../../docs", name)
+		if *update {
+			require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+			require.NoError(t, os.WriteFile(file, []byte(r.out), 0o644))
+			continue
+		}
+		raw, err := os.ReadFile(file)
+		require.NoError(t, err)
+		assert.Equal(t, r.out, string(raw), "run  go test ./internal/cli -update")
+	}
+	there, err := filepath.Glob("../../docs/commands/*.md")
+	require.NoError(t, err)
+	assert.Len(t, there, len(pages)-2, "a page of a command that is gone")
+	for _, rule := range check.Rules {
+		r := run(t, folder, "", "help", "rules", string(rule.Code))
+		assert.Equal(t, 0, r.status, rule.Code)
+		assert.Contains(t, r.out, string(rule.Code))
+	}
+	r := run(t, folder, "", "help", "rules", "no-rout-back")
+	assert.Contains(t, r.err, "did you mean no-route-back?")
 }
 
 // TestHelpExamplesRun runs every example of every command on the demo estate.
@@ -207,7 +249,8 @@ func TestLinks(t *testing.T) {
 				continue
 			}
 			file := filepath.Join(filepath.Dir(page), m[1])
-			assert.FileExists(t, file, "%s links it", page)
+			_, err := os.Stat(file)
+			assert.NoError(t, err, "%s links it", page)
 			pictures[filepath.Base(file)] = true
 		}
 	}

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"flag"
 	"fmt"
 	"io"
 	"slices"
@@ -13,25 +12,41 @@ import (
 
 func helpCommand() *command {
 	return &command{
-		name: "help", args: "[COMMAND | plan [KEY]]",
+		name: "help", args: "[COMMAND | plan [KEY] | rules [CODE]]",
 		short: "says what there is, all about one command, or the format of a plan",
 		long: "Help lists the commands in the order of the day's work. With the name of one it says what that does, its flags, and examples that run as they stand on the demo estate. " +
-			"Help plan tells the format: the keys of a plan, or those of a place of it, written with dots, each with an example that can be read.",
+			"Help plan tells the format: the keys of a plan, or those of a place of it, written with dots, each with an example that can be read. Help rules tells what each finding of check means, with a plan that has it and one that has not. " +
+			"-format md is the same as a page of Markdown, and -format man all of it as a page of the manual.",
 		examples: []example{
 			{"wendrik help", "all commands"},
 			{"wendrik help reach", "one of them"},
 			{"wendrik help plan", "the keys of a plan"},
 			{"wendrik help plan networks.tiers", "those of a place in it"},
 			{"wendrik help expect", "one key"},
+			{"wendrik help rules no-route-back", "what a finding means"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
+			format := f.oneOf("format", "how to write it", "text", "md", "man")
 			return func(c *call) (int, error) {
 				switch {
+				case *format == "man" && len(c.args) == 0:
+					_, err := c.out.Write([]byte(manual()))
+					return good, err
+				case *format == "md" && len(c.args) == 1 && c.args[0] == "rules":
+					_, err := c.out.Write([]byte(rulesPage()))
+					return good, err
+				case *format == "md" && len(c.args) == 1 && commandNamed(c.args[0]) != nil:
+					_, err := c.out.Write([]byte(commandPage(commandNamed(c.args[0]))))
+					return good, err
+				case *format != "text":
+					return cannot, &usageError{"-format md is for one command or the rules, and -format man for all", "wendrik help -format md reach"}
 				case len(c.args) == 0:
 					writeOverview(c.out, c.screen)
 					return good, nil
 				case c.args[0] == "plan" && len(c.args) <= 2:
 					return c.helpPlan(strings.Join(c.args[1:], ""))
+				case c.args[0] == "rules" && len(c.args) <= 2:
+					return c.helpRules(strings.Join(c.args[1:], ""))
 				case len(c.args) > 1:
 					return cannot, &usageError{"help takes the name of one command", "wendrik help  lists them"}
 				}
@@ -124,29 +139,12 @@ func writeOverview(to io.Writer, s *screen) {
 func writeHelp(to io.Writer, s *screen, c *command) {
 	w := &strings.Builder{}
 	defer func() { _, _ = io.WriteString(to, s.fit(w.String())) }()
-	usage := "wendrik " + c.name
-	f := newFlags(c)
-	c.setup(f)
+	options := optionsOf(c)
 	var lines []string
-	f.VisitAll(func(x *flag.Flag) {
-		value, about := flag.UnquoteUsage(x)
-		about = strings.TrimPrefix(about, value+" ") // the name of the value stands in front, not in the sentence
-		name := "-" + x.Name
-		if value != "" {
-			name += " " + value
-		}
-		if x.DefValue != "" && x.DefValue != "false" {
-			about += " (" + x.DefValue + " unless given)"
-		}
-		lines = append(lines, fmt.Sprintf("  %s\n      %s\n", strong.Sprint(name), s.wrap(6, about)))
-	})
-	if len(lines) > 0 {
-		usage += " [flags]"
+	for _, o := range options {
+		lines = append(lines, fmt.Sprintf("  %s\n      %s\n", strong.Sprint(o.name), s.wrap(6, o.about)))
 	}
-	if c.args != "" {
-		usage += " " + c.args
-	}
-	fmt.Fprintf(w, "%s\n\n%s\n", strong.Sprint(usage), s.wrap(0, c.long))
+	fmt.Fprintf(w, "%s\n\n%s\n", strong.Sprint(usageOf(c, options)), s.wrap(0, c.long))
 	if len(lines) > 0 {
 		fmt.Fprintf(w, "\nFlags, before or after the arguments:\n%s", strings.Join(lines, ""))
 	}

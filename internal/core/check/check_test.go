@@ -91,3 +91,22 @@ func TestTopics(t *testing.T) {
 		assert.True(t, slices.ContainsFunc(slices.Concat(rows, wiringRows, fullRows), broken) || r.Code == waivesNothing.Code, "no plan breaks rule %s", r.Code)
 	}
 }
+
+// TestExamples: each rule has a plan in which it finds something, and one in which it does not.
+func TestExamples(t *testing.T) {
+	for _, r := range Rules {
+		x, found := Examples[r.Code]
+		if !assert.True(t, found || r.Code == waivesNothing.Code, "rule %s has no example", r.Code) || !found {
+			continue
+		}
+		for _, c := range []struct {
+			content string
+			finds   bool
+		}{{x.Breaks, true}, {x.Keeps, false}} {
+			e, problems := estate.Load(text.One("p", "wendrik: 1\n"+c.content+"\n"))
+			assert.Empty(t, problems, "%s: %s", r.Code, c.content)
+			is := slices.ContainsFunc(Run(e), func(f diag.Finding) bool { return f.Code == r.Code })
+			assert.Equal(t, c.finds, is, "%s: %s", r.Code, c.content)
+		}
+	}
+}
