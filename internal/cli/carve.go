@@ -1,9 +1,11 @@
 package cli
 
 import (
+	"context"
 	"slices"
 	"time"
 
+	"wendrik/internal/claims"
 	"wendrik/internal/core/carve"
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/text"
@@ -29,6 +31,9 @@ func carveCommand() *command {
 			all := f.Bool("all", false, "list the subnets that had a range, too; the other formats always do")
 			why := f.Bool("why", false, "say why each range was chosen")
 			taken, columns := f.takenFlags()
+			claim := f.Bool("claim", false, "leave out what others have claimed, and with -write claim what networks get")
+			store := f.storeFlag()
+			f.onlyWith("store", "claim")
 			f.apart("write", "all")
 			f.apart("write", "why")
 			f.onlyAsText(format, "all", "why")
@@ -48,7 +53,26 @@ func carveCommand() *command {
 				if refused := used.refusal(); refused != nil && *write {
 					return cannot, refused
 				}
+				var s *claims.Store
+				ctx := context.Background()
+				if *claim {
+					var done func()
+					if s, ctx, done, err = c.openStore(*store, *name); err != nil {
+						return cannot, err
+					}
+					defer done()
+					others, err := claimedByOthers(ctx, s, e)
+					if err != nil {
+						return cannot, storeError(err)
+					}
+					used.taken = append(used.taken, others...)
+				}
 				r := carve.Estate(e, used.taken...)
+				if *claim && *write && len(r.Misfits) == 0 {
+					if err := claimCarved(ctx, s, e, r); err != nil {
+						return cannot, err
+					}
+				}
 				named, _ := check.Judge(e, time.Now(), check.Names)
 				findings := append(r.Renamed, named...)
 				switch *format {

@@ -179,6 +179,8 @@ func TestJSONKeys(t *testing.T) {
 		"check":               {"check"},
 		"check -fix":          {"check -fix", "check -fix -plan closing.yaml"},
 		"show":                {"show booking"},
+		"claim":               {"claim 10.146.0.0/24 -for timetables -owner ferries"},
+		"claims -history":     {"claims -history"},
 	} {
 		keys := map[string]bool{}
 		for _, line := range args {

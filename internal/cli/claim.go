@@ -1,0 +1,650 @@
+package cli
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"net/netip"
+	"os"
+	"os/signal"
+	"os/user"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+
+	"wendrik/internal/claims"
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/carve"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/space"
+)
+
+// storeVariable names the store where -store does not.
+const storeVariable = "WENDRIK_STORE"
+
+// defaultStore is the file of the store beside the plan.
+const defaultStore = "claims.db"
+
+func (f *flags) storeFlag() *string {
+	return f.String("store", "", "`STORE` a file, or postgres://USER@HOST/DATABASE; "+storeVariable+", or claims.db beside the plan unless given")
+}
+
+// openStore opens the store, with a context that ends when the program is interrupted.
+func (c *call) openStore(store, plan string) (*claims.Store, context.Context, func(), error) {
+	if store == "" {
+		store = os.Getenv(storeVariable)
+	}
+	if store == "" {
+		store = filepath.Join(filepath.Dir(plan), defaultStore)
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
+	s, err := claims.Open(ctx, store)
+	if err != nil {
+		stop()
+		return nil, nil, nil, storeError(err)
+	}
+	return s, ctx, func() {
+		s.Close()
+		stop()
+	}, nil
+}
+
+// storeError says what is wrong with a store, without its address, which may have a password.
+func storeError(err error) error {
+	switch {
+	case errors.Is(err, context.Canceled):
+		return &usageError{"interrupted; nothing was claimed or released", "the same command again"}
+	default:
+		return &usageError{"the store: " + hidden(err.Error()), "wendrik help claim  says how stores are named"}
+	}
+}
+
+// hidden takes what looks like a password out of an address.
+func hidden(s string) string {
+	for {
+		i := strings.Index(s, "://")
+		if i < 0 {
+			return s
+		}
+		at := strings.IndexByte(s[i:], '@')
+		colon := strings.IndexByte(s[i+3:], ':')
+		if at < 0 || colon < 0 || colon+3 > at {
+			return s
+		}
+		s = s[:i] + " address " + s[i+at+1:]
+	}
+}
+
+// whoAmI is who does something, as the history tells it.
+func whoAmI() string {
+	name := "somebody"
+	if u, err := user.Current(); err == nil {
+		name = u.Username
+	}
+	if host, err := os.Hostname(); err == nil {
+		name += "@" + host
+	}
+	return name
+}
+
+func claimCommand() *command {
+	return &command{
+		name: "claim", args: "RANGE | /LENGTH -in BLOCK",
+		short: "claims a range in a store that teams share, so that nobody else gets it",
+		long: "Claim takes the best free range of a length from a block, or a certain range, and says which; where somebody has it, it says who. " +
+			"The best one is in the smallest hole that has room, near to what is claimed for the same or by the same owner. -in names a block of the plan, in which what the plan uses is not free, or a range. " +
+			"The store is a file, claims.db beside the plan, or for teams a PostgreSQL database: -store postgres://USER@HOST/DATABASE or " + storeVariable + ". That no two claims overlap is held by the database. " +
+			"A claim is made or not made, whatever is killed when; -key names a request, so that the same command again gives what it gave before. " +
+			"Exit status 1 says that it is taken, or that there is no room.",
+		examples: []example{
+			{"wendrik claim /22 -in west -for rosters -owner crew", "the best free /22 of a block"},
+			{"wendrik claim 10.146.0.0/24 -for timetables -until 2030-01-31", "a certain range, for a while"},
+			{"wendrik claim /28 -in west -for kiosks -n 3 -format json", "three at once, all or none"},
+		},
+		setup: func(f *flags) func(c *call) (int, error) {
+			name, store, format := f.planFlag(), f.storeFlag(), f.oneOf("format", "how to write the result", "text", "json")
+			in := f.String("in", "", "`BLOCK` of the plan, or a range, from which to take one")
+			purpose := f.String("for", "", "`WHAT` it is for")
+			owner := f.String("owner", "", "`WHO` has it")
+			until := f.String("until", "", "`DATE` up to which it is claimed, as 2030-01-31")
+			n := f.Int("n", 1, "claim `N` ranges of the length, all or none")
+			key := f.String("key", "", "`KEY` of the request: the same one again claims nothing, and gives what it gave before")
+			return func(c *call) (int, error) {
+				if len(c.args) != 1 {
+					return cannot, &usageError{"claim takes a range, or a length such as /22", "wendrik claim /22 -in west -for crew"}
+				}
+				if *purpose == "" {
+					return cannot, &usageError{"a claim says what it is for", "-for crew"}
+				}
+				if *n < 1 || *n > 10000 {
+					return cannot, &usageError{fmt.Sprintf("-n %d is no number of ranges", *n), "from 1 to 10000"}
+				}
+				w := claims.Wish{For: *purpose, Owner: *owner}
+				var err error
+				if *until != "" {
+					if w.Until, err = time.Parse(time.DateOnly, *until); err != nil {
+						return cannot, &usageError{fmt.Sprintf("-until %s is no date", *until), "-until 2030-01-31"}
+					}
+				}
+				if err := c.wish(&w, c.args[0], *in, *name); err != nil {
+					return cannot, err
+				}
+				if w.Range.IsValid() && *n > 1 {
+					return cannot, &usageError{"-n is for a length, and not for a certain range", "wendrik claim /28 -in west -n 3"}
+				}
+				s, ctx, done, err := c.openStore(*store, *name)
+				if err != nil {
+					return cannot, err
+				}
+				defer done()
+				if *key == "" {
+					*key = someKey()
+				}
+				made, err := s.Claim(ctx, slices.Repeat([]claims.Wish{w}, *n), whoAmI(), *key)
+				var taken *claims.Taken
+				var full *claims.NoRoom
+				switch {
+				case errors.As(err, &taken), errors.As(err, &full):
+					c.tell("%s", c.wrap(0, clean(err.Error())))
+					return no, nil
+				case err != nil:
+					return cannot, storeError(err)
+				}
+				return good, c.claimed(made, *format, *n)
+			}
+		},
+	}
+}
+
+// someKey is a key that no other request has.
+func someKey() string {
+	b := make([]byte, 16)
+	_, _ = rand.Read(b)
+	return hex.EncodeToString(b)
+}
+
+// wish reads what is to be claimed.
+func (c *call) wish(w *claims.Wish, what, in, plan string) error {
+	length, isLength := strings.CutPrefix(what, "/")
+	if !isLength {
+		p, err := address.ParseRange(what)
+		if err != nil {
+			return &usageError{err.Error(), "wendrik claim 10.146.0.0/24 -for timetables"}
+		}
+		if in != "" {
+			return &usageError{"-in is for a length, and not for a certain range", "leave it out"}
+		}
+		w.Range = p
+		return nil
+	}
+	bits, err := strconv.Atoi(length)
+	if err != nil || bits < 1 || bits > 128 {
+		return &usageError{fmt.Sprintf("%s is no length", what), "from /1 to /128"}
+	}
+	w.Bits = bits
+	if in == "" {
+		return &usageError{"a length needs to know where", "-in BLOCK"}
+	}
+	if p, err := address.ParseRange(in); strings.Contains(in, "/") {
+		if err != nil {
+			return &usageError{err.Error(), "-in 10.146.0.0/16"}
+		}
+		if p.Bits() > bits || bits > p.Addr().BitLen() {
+			return &usageError{fmt.Sprintf("no %s lies in %s", what, in), "name a larger range"}
+		}
+		w.Within = []netip.Prefix{p}
+		if _, err := os.Stat(plan); err != nil {
+			return nil // without a plan, nothing else is known
+		}
+	}
+	o, err := c.loadQuietly(plan, ranged)
+	if err != nil {
+		return err
+	}
+	survey := space.NewSurvey(o.Estate, nil)
+	if len(w.Within) > 0 {
+		w.Avoid = survey.Occupied
+		return nil
+	}
+	i := slices.IndexFunc(o.Blocks, func(b *estate.Block) bool { return b.Name == in })
+	if i < 0 {
+		return &usageError{fmt.Sprintf("the plan has no block %s", in), "wendrik space  lists them"}
+	}
+	b := o.Blocks[i]
+	if b.Held {
+		return &usageError{fmt.Sprintf("block %s is held for %s", in, b.Plan.Held.Value), "name another"}
+	}
+	four := bits <= 32 && slices.ContainsFunc(b.Ranges, func(p netip.Prefix) bool { return p.Addr().Is4() })
+	for _, p := range b.Ranges {
+		if p.Addr().Is4() == four {
+			w.Within = append(w.Within, p)
+		}
+	}
+	w.Avoid = address.SetOf(w.Within...).Minus(survey.FreeIn(b))
+	return nil
+}
+
+// claimOut is a claim in JSON; docs/json.md describes it.
+type claimOut struct {
+	Range string `json:"range"`
+	For   string `json:"for"`
+	Owner string `json:"owner"`
+	Until string `json:"until"`
+	At    string `json:"at"`
+	By    string `json:"by"`
+}
+
+func claimJSON(x claims.Claim) claimOut {
+	return claimOut{x.Range.String(), x.For, x.Owner, dateWord(x.Until), x.At.Format(time.RFC3339), x.By}
+}
+
+func dateWord(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.Format(time.DateOnly)
+}
+
+func (c *call) claimed(made []claims.Claim, format string, asked int) error {
+	if format == "json" {
+		if asked == 1 && len(made) == 1 {
+			return c.json(claimJSON(made[0]))
+		}
+		out := claimsOut{Claims: []claimOut{}}
+		for _, x := range made {
+			out.Claims = append(out.Claims, claimJSON(x))
+		}
+		return c.json(out)
+	}
+	for _, x := range made {
+		more := ""
+		if x.Owner != "" {
+			more += ", owner " + x.Owner
+		}
+		if !x.Until.IsZero() {
+			more += ", until " + dateWord(x.Until)
+		}
+		c.say("%s  claimed for %s", strong.Sprint(x.Range), clean(x.For+more))
+	}
+	return nil
+}
+
+func releaseCommand() *command {
+	return &command{
+		name: "release", args: "RANGE...",
+		short: "gives claimed ranges back",
+		long:  "Release gives ranges back that were claimed, each as it was claimed. That it was claimed, by whom and when, stays in the history. Exit status 1 says that nobody had one of them, or only a part of it.",
+		examples: []example{
+			{"wendrik release 10.146.0.0/24", "one range"},
+		},
+		setup: func(f *flags) func(c *call) (int, error) {
+			name, store, format := f.planFlag(), f.storeFlag(), f.oneOf("format", "how to write the result", "text", "json")
+			return func(c *call) (int, error) {
+				var all []netip.Prefix
+				for _, word := range c.args {
+					p, err := address.ParseRange(word)
+					if err != nil {
+						return cannot, &usageError{err.Error(), "wendrik release 10.146.0.0/24"}
+					}
+					all = append(all, p)
+				}
+				if len(all) == 0 {
+					return cannot, &usageError{"release takes ranges", "wendrik release 10.146.0.0/24"}
+				}
+				s, ctx, done, err := c.openStore(*store, *name)
+				if err != nil {
+					return cannot, err
+				}
+				defer done()
+				status := good
+				out := claimsOut{Claims: []claimOut{}}
+				for _, p := range all {
+					was, err := s.Release(ctx, p, whoAmI())
+					var taken *claims.Taken
+					switch {
+					case errors.Is(err, claims.ErrNobody):
+						c.tell("%s: nobody has claimed it", p)
+						status = no
+					case errors.As(err, &taken):
+						c.tell("%s", c.wrap(0, clean(fmt.Sprintf("%s was not claimed as that: release it as it was claimed: %s", p, taken))))
+						status = no
+					case err != nil:
+						return cannot, storeError(err)
+					case *format == "text":
+						c.say("%s  released, was for %s", strong.Sprint(p), clean(was.For))
+					}
+					if err == nil {
+						out.Claims = append(out.Claims, claimJSON(was))
+					}
+				}
+				if *format == "json" {
+					return status, c.json(out)
+				}
+				return status, nil
+			}
+		},
+	}
+}
+
+type claimsOut struct {
+	Claims []claimOut `json:"claims"`
+}
+
+type historyOut struct {
+	History []eventOut `json:"history"`
+}
+
+type eventOut struct {
+	At    string `json:"at"`
+	By    string `json:"by"`
+	What  string `json:"what"`
+	Range string `json:"range"`
+	For   string `json:"for"`
+	Owner string `json:"owner"`
+	Until string `json:"until"`
+}
+
+func claimsCommand() *command {
+	return &command{
+		name: "claims", args: "[OWNER|RANGE]",
+		short: "who has claimed what, what runs out, and who did what when",
+		long: "Claims lists the claims that stand, in the order of addresses; with an owner or a range, those alone. -by owner sums them up, -tree shows them under the blocks of the plan with what is free, " +
+			"-map draws each block as a strip, -ends DAYS lists what runs out within so many days, and -history tells who did what when, the latest first: nothing of that is ever overwritten.",
+		examples: []example{
+			{"wendrik claims", "all claims"},
+			{"wendrik claims -tree", "under the blocks of the plan"},
+			{"wendrik claims -by owner", "how much each owner has"},
+			{"wendrik claims -ends 90", "what runs out within three months"},
+			{"wendrik claims -history", "who did what when"},
+		},
+		setup: func(f *flags) func(c *call) (int, error) {
+			name, store, format := f.planFlag(), f.storeFlag(), f.oneOf("format", "how to write the result", "text", "json", "csv", "md")
+			by := f.oneOf("by", "what a row is", "range", "owner")
+			tree := f.Bool("tree", false, "under the blocks of the plan, with what is free")
+			strip := f.Bool("map", false, "each block of the plan as a strip")
+			ends := f.Int("ends", -1, "only what runs out within `DAYS`, or has")
+			history := f.Bool("history", false, "who did what when, the latest first")
+			f.apart("tree", "map", "history", "by", "ends")
+			f.apart("map", "history", "by", "ends")
+			f.apart("history", "by", "ends")
+			f.onlyAsText(format, "tree", "map")
+			return func(c *call) (int, error) {
+				if len(c.args) > 1 {
+					return cannot, &usageError{"claims takes one owner or one range", "wendrik claims ferries"}
+				}
+				s, ctx, done, err := c.openStore(*store, *name)
+				if err != nil {
+					return cannot, err
+				}
+				defer done()
+				if *history {
+					return c.history(ctx, s, *format)
+				}
+				all, err := s.List(ctx)
+				if err != nil {
+					return cannot, storeError(err)
+				}
+				if len(c.args) == 1 {
+					p, notRange := address.ParseRange(c.args[0])
+					all = slices.DeleteFunc(all, func(x claims.Claim) bool {
+						if notRange == nil {
+							return !x.Range.Overlaps(p)
+						}
+						return x.Owner != c.args[0]
+					})
+				}
+				if *ends >= 0 {
+					last := time.Now().UTC().AddDate(0, 0, *ends)
+					all = slices.DeleteFunc(all, func(x claims.Claim) bool { return x.Until.IsZero() || x.Until.After(last) })
+					slices.SortStableFunc(all, func(a, b claims.Claim) int { return a.Until.Compare(b.Until) })
+				}
+				switch {
+				case *tree || *strip:
+					return c.claimsIn(all, *name, *strip)
+				case *format == "json":
+					out := claimsOut{Claims: []claimOut{}}
+					for _, x := range all {
+						out.Claims = append(out.Claims, claimJSON(x))
+					}
+					return good, c.json(out)
+				case *by == "owner":
+					return good, c.claimsByOwner(all, *format)
+				}
+				return good, c.listClaims(all, *format)
+			}
+		},
+	}
+}
+
+func (c *call) listClaims(all []claims.Claim, format string) error {
+	t := &sheet{header: []string{"range", "addresses", "for", "owner", "until", "claimed by", "on"}, right: map[int]bool{1: true}, wrap: 2}
+	today := time.Now().UTC().Format(time.DateOnly)
+	past := 0
+	for _, x := range all {
+		until := dateWord(x.Until)
+		if until != "" && until < today {
+			past++
+			if format == "text" {
+				until += " (past)"
+			}
+		}
+		t.add(x.Range.String(), grouped(address.Count(x.Range)), x.For, x.Owner, until, x.By, x.At.Format(time.DateOnly))
+	}
+	if format != "text" {
+		return c.write(t, format)
+	}
+	if len(all) == 0 {
+		c.say("nothing is claimed")
+		return nil
+	}
+	head := phrase.Count(len(all), "claim")
+	if past > 0 {
+		head += bad.Sprintf(", %d past their day", past)
+	}
+	c.say("%s\n", head)
+	left := t.cut(maxRows)
+	_ = c.write(t, "text")
+	if left > 0 {
+		c.say("\n%d more;  -format csv  lists all", left)
+	}
+	return nil
+}
+
+func (c *call) claimsByOwner(all []claims.Claim, format string) error {
+	type sum struct {
+		n    int
+		set  []netip.Prefix
+		next string
+	}
+	sums := map[string]*sum{}
+	var order []string
+	for _, x := range all {
+		s := sums[x.Owner]
+		if s == nil {
+			s = &sum{}
+			sums[x.Owner] = s
+			order = append(order, x.Owner)
+		}
+		s.n++
+		s.set = append(s.set, x.Range)
+		if d := dateWord(x.Until); d != "" && (s.next == "" || d < s.next) {
+			s.next = d
+		}
+	}
+	slices.Sort(order)
+	t := &sheet{header: []string{"owner", "claims", "IPv4 addresses", "IPv6 ranges", "next to run out"}, right: map[int]bool{1: true, 2: true, 3: true}, wrap: -1}
+	for _, owner := range order {
+		s := sums[owner]
+		four := address.SetOf(slices.DeleteFunc(slices.Clone(s.set), func(p netip.Prefix) bool { return p.Addr().Is6() })...)
+		six := 0
+		for _, p := range s.set {
+			if p.Addr().Is6() {
+				six++
+			}
+		}
+		name := owner
+		if name == "" {
+			name = "nobody"
+		}
+		t.add(name, fmt.Sprint(s.n), grouped(four.Count()), fmt.Sprint(six), s.next)
+	}
+	return c.write(t, format)
+}
+
+// claimsIn shows claims under the blocks of the plan, as a tree or as strips.
+func (c *call) claimsIn(all []claims.Claim, plan string, strip bool) (int, error) {
+	o, err := c.loadQuietly(plan, ranged)
+	if err != nil {
+		return cannot, err
+	}
+	survey := space.NewSurvey(o.Estate, nil)
+	under := map[netip.Prefix]bool{}
+	for _, n := range survey.Tree() {
+		var mine []claims.Claim
+		claimed := address.Set{}
+		for _, x := range all {
+			if !address.Covers(n.Range, x.Range) {
+				continue
+			}
+			inner := slices.ContainsFunc(survey.Tree(), func(o space.Node) bool {
+				return o.Depth > n.Depth && address.Covers(n.Range, o.Range) && address.Covers(o.Range, x.Range)
+			})
+			claimed = claimed.Union(address.SetOf(x.Range))
+			under[x.Range] = true
+			if !inner {
+				mine = append(mine, x)
+			}
+		}
+		free := n.Free.Minus(claimed)
+		c.say("%s%s  %s  %s claimed, %s free", strings.Repeat("  ", n.Depth), strong.Sprint(clean(n.Block.Name)), n.Range, percent(n.Share(claimed)), percent(n.Share(free)))
+		if strip {
+			c.say("%s%s", strings.Repeat("  ", n.Depth), stripOf(n, claimed, 64))
+			continue
+		}
+		for _, x := range mine {
+			owner := ""
+			if x.Owner != "" {
+				owner = "  (" + x.Owner + ")"
+			}
+			c.say("%s%-18s  %s", strings.Repeat("  ", n.Depth+1), x.Range, clean(x.For+owner))
+		}
+	}
+	left := 0
+	for _, x := range all {
+		if !under[x.Range] {
+			if left++; left == 1 {
+				c.say("%s", strong.Sprint("in no block of the plan"))
+			}
+			c.say("  %-18s  %s", x.Range, clean(x.For))
+		}
+	}
+	if strip {
+		c.say("%s", dim.Sprint("█ claimed  ▓ used by the plan  ░ held  · free"))
+	}
+	return good, nil
+}
+
+// stripOf draws a block as a strip: of each part what most of it is.
+func stripOf(n space.Node, claimed address.Set, width int) string {
+	var b strings.Builder
+	bits := 0
+	for 1<<bits < width {
+		bits++
+	}
+	if n.Range.Bits()+bits > n.Range.Addr().BitLen() {
+		bits = n.Range.Addr().BitLen() - n.Range.Bits()
+	}
+	for i := range 1 << bits {
+		p, _ := address.Piece(n.Range, n.Range.Bits()+bits, uint64(i))
+		switch {
+		case !claimed.Clip(p).Empty():
+			b.WriteString("█")
+		case !n.Held.Clip(p).Empty():
+			b.WriteString("░")
+		case !n.Used.Clip(p).Empty():
+			b.WriteString("▓")
+		default:
+			b.WriteString("·")
+		}
+	}
+	return b.String()
+}
+
+// mostEvents is how much of the history the text tells.
+const mostEvents = 200
+
+func (c *call) history(ctx context.Context, s *claims.Store, format string) (int, error) {
+	most := mostEvents
+	if format != "text" {
+		most = 1 << 30
+	}
+	all, err := s.History(ctx, most)
+	if err != nil {
+		return cannot, storeError(err)
+	}
+	if format == "json" {
+		out := historyOut{[]eventOut{}}
+		for _, e := range all {
+			out.History = append(out.History, eventOut{e.At.Format(time.RFC3339), e.By, e.What, e.Range.String(), e.For, e.Owner, dateWord(e.Until)})
+		}
+		return good, c.json(out)
+	}
+	t := &sheet{header: []string{"when", "who", "what", "range", "for", "owner", "until"}, wrap: 4}
+	for _, e := range all {
+		t.add(e.At.Format("2006-01-02 15:04:05"), e.By, e.What, e.Range.String(), e.For, e.Owner, dateWord(e.Until))
+	}
+	if len(all) == 0 && format == "text" {
+		c.say("nothing was done yet")
+		return good, nil
+	}
+	return good, c.write(t, format)
+}
+
+// claimedByOthers are the claims of a store on what is not a network's of the plan, as ranges that carve must leave.
+func claimedByOthers(ctx context.Context, s *claims.Store, e *estate.Estate) ([]space.Taken, error) {
+	all, err := s.List(ctx)
+	if err != nil {
+		return nil, err
+	}
+	own := map[netip.Prefix]bool{}
+	for _, n := range e.Networks {
+		for _, p := range n.Ranges {
+			own[p] = true
+		}
+	}
+	var others []space.Taken
+	for _, x := range all {
+		if !own[x.Range] {
+			others = append(others, space.Taken{Range: x.Range, Owner: x.For, Why: "claimed"})
+		}
+	}
+	return others, nil
+}
+
+// claimCarved claims what networks get, all of it or nothing.
+func claimCarved(ctx context.Context, s *claims.Store, e *estate.Estate, r *carve.Result) error {
+	var wishes []claims.Wish
+	for _, n := range r.Networks {
+		if x := e.Network(n.Name); n.Block != "" && x != nil {
+			wishes = append(wishes, claims.Wish{Range: n.Range, For: "network " + n.Name, Owner: x.Plan.Owner.Value})
+		}
+	}
+	if len(wishes) == 0 {
+		return nil
+	}
+	_, err := s.Claim(ctx, wishes, whoAmI(), someKey())
+	var taken *claims.Taken
+	if errors.As(err, &taken) {
+		return &usageError{err.Error() + "; nothing was claimed or written", "the same command again carves around it"}
+	}
+	if err != nil {
+		return storeError(err)
+	}
+	return nil
+}
