@@ -43,6 +43,7 @@ func drawCommand() *command {
 			size := f.String("size", "", "`WIDTHxHEIGHT` fit the picture into so many pixels, or points of a PDF")
 			theme := f.oneOf("theme", "how it looks", "light", "dark", "print")
 			on := f.String("on", "", "of reach and grid: `FLOW,...` such as tcp/443; any where it is not given")
+			scale := f.Bool("scale", false, "of estate and network: subnets are the higher the larger, by a step for each doubling")
 			return func(c *call) (int, error) {
 				if len(c.args) == 0 {
 					return cannot, &usageError{"draw needs to know what", "wendrik draw estate -o estate.svg"}
@@ -58,7 +59,7 @@ func drawCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				p, err := c.drawn(*name, *on)
+				p, err := c.drawn(*name, *on, *scale)
 				if err != nil {
 					return cannot, err
 				}
@@ -112,7 +113,7 @@ func writerFor(name string) (func(io.Writer, *draw.Picture, picture.Theme, float
 }
 
 // drawn lays out the picture that the arguments ask for.
-func (c *call) drawn(plan, on string) (*draw.Picture, error) {
+func (c *call) drawn(plan, on string, scale bool) (*draw.Picture, error) {
 	what, args := c.args[0], c.args[1:]
 	forms := map[string]int{"estate": 0, "space": 0, "grid": 0, "network": 1, "reach": 2, "change": 2}
 	n, known := forms[what]
@@ -132,7 +133,7 @@ func (c *call) drawn(plan, on string) (*draw.Picture, error) {
 	e := o.Estate
 	switch what {
 	case "estate":
-		return draw.Estate(e, picture.Width), nil
+		return draw.Estate(e, scale, picture.Width), nil
 	case "space":
 		return draw.Space(e, picture.Width), nil
 	case "network":
@@ -140,7 +141,7 @@ func (c *call) drawn(plan, on string) (*draw.Picture, error) {
 		if n == nil {
 			return nil, &usageError{fmt.Sprintf("there is no network %s", args[0]), "wendrik show  lists what there is"}
 		}
-		return draw.Network(n, picture.Width), nil
+		return draw.Network(n, scale, picture.Width), nil
 	case "grid":
 		return c.drawnGrid(e, on)
 	}

@@ -155,7 +155,7 @@ func (c *call) reportOf(name string, prices map[string]*big.Rat) (*report.Page, 
 			p.Facts = append(p.Facts, report.Fact{What: x.what, Count: fmt.Sprint(x.n)})
 		}
 	}
-	p.Estate, err = inlined(draw.Estate(e, picture.Width))
+	p.Estate, err = inlined(draw.Estate(e, false, picture.Width))
 	if err != nil {
 		return nil, err
 	}
@@ -165,7 +165,7 @@ func (c *call) reportOf(name string, prices map[string]*big.Rat) (*report.Page, 
 	for _, n := range e.Networks {
 		x := report.Network{Name: n.Name, Facts: fmt.Sprintf("%s, %s, %s", rangesWord(n), phrase.Count(len(n.Subnets), "subnet"), phrase.Count(len(n.Workloads()), "workload"))}
 		if len(e.Networks) <= mostReportPictures {
-			if x.Picture, err = inlined(draw.Network(n, picture.Width)); err != nil {
+			if x.Picture, err = inlined(draw.Network(n, false, picture.Width)); err != nil {
 				return nil, err
 			}
 		}

@@ -36,13 +36,13 @@ func (s *sheet) header(look Look, title, under, what string, least float64) (box
 func rangesOf(all []netip.Prefix) string { return cmp.Or(phrase.List(all), "no range yet") }
 
 // networkCard is the card of a network.
-func networkCard(n *estate.Network, l level, note string, font Font) *sheet {
+func networkCard(n *estate.Network, l level, note string, scale bool, font Font) *sheet {
 	s := newSheet(font)
 	what := fmt.Sprintf("network %s, %s, %s, %s", n.Name, rangesOf(n.Ranges), phrase.Count(len(n.Subnets), "subnet"), phrase.Count(len(n.Workloads()), "workload"))
 	var body *sheet
 	switch l {
 	case full:
-		body = subnetTable(n, nil, font)
+		body = subnetTable(n, nil, scale, font)
 	case tiers:
 		body = tierRows(n, font)
 	default:
@@ -149,8 +149,12 @@ func tiered(n *estate.Network) int {
 	return k
 }
 
-// subnetTable has the zones of a network as columns, and its tiers as rows. More says what else stands in a subnet.
-func subnetTable(n *estate.Network, more func(*estate.Subnet) []string, font Font) *sheet {
+// doubling is by how much a subnet is higher than one of half its size, where they are in scale.
+const doubling = 7
+
+// subnetTable has the zones of a network as columns, and its tiers as rows. More says what else stands in a subnet. In scale, a subnet
+// is the higher the more addresses it has: by a step for each doubling.
+func subnetTable(n *estate.Network, more func(*estate.Subnet) []string, scale bool, font Font) *sheet {
 	s := newSheet(font)
 	if len(n.Subnets) == 0 {
 		return s
@@ -177,11 +181,19 @@ func subnetTable(n *estate.Network, more func(*estate.Subnet) []string, font Fon
 	if tiered(n) < len(n.Subnets) {
 		rows = append(rows, nil)
 	}
+	smallest := 0
+	for _, x := range n.Subnets {
+		smallest = max(smallest, lengthOf(x))
+	}
 	cells := map[[2]int][]*sheet{}
 	widths, heights := make([]float64, len(zones)), make([]float64, len(rows))
 	for _, x := range n.Subnets {
 		at := [2]int{slices.Index(rows, x.Tier), slices.Index(zones, x.Zone)}
 		c := subnetCell(x, more, font)
+		if scale {
+			grow := float64(doubling * (smallest - lengthOf(x)))
+			c.Boxes[0].H, c.H = c.Boxes[0].H+grow, c.H+grow
+		}
 		cells[at] = append(cells[at], c)
 		widths[at[1]] = max(widths[at[1]], c.W)
 	}
@@ -231,6 +243,24 @@ func subnetTable(n *estate.Network, more func(*estate.Subnet) []string, font Fon
 	}
 	s.W, s.H = max(s.W, x-5), y-4
 	return s
+}
+
+// lengthOf is the length of a subnet's IPv4 range, or else of its first; 0 where it has none yet.
+func lengthOf(x *estate.Subnet) int {
+	length := 0
+	for _, p := range x.Ranges {
+		if length == 0 || p.Addr().Is4() {
+			length = p.Bits()
+		}
+	}
+	if length == 0 {
+		for _, o := range x.Network.Subnets { // as small as the smallest
+			if len(o.Ranges) > 0 {
+				length = max(length, lengthOf(o))
+			}
+		}
+	}
+	return length
 }
 
 // subnetCell is a subnet: its name, its ranges, and the room that is left.

@@ -81,11 +81,12 @@ func sound(t *testing.T, p *draw.Picture, about string) {
 
 func all(t *testing.T, e *estate.Estate, about string) {
 	t.Helper()
-	sound(t, draw.Estate(e, picture.Width), about+", the estate")
+	sound(t, draw.Estate(e, false, picture.Width), about+", the estate")
+	sound(t, draw.Estate(e, true, picture.Width), about+", the estate in scale")
 	sound(t, draw.Space(e, picture.Width), about+", space")
 	for i, n := range e.Networks {
 		if i < 3 {
-			sound(t, draw.Network(n, picture.Width), about+", network "+n.Name)
+			sound(t, draw.Network(n, i%2 == 0, picture.Width), about+", network "+n.Name)
 		}
 	}
 }
@@ -104,7 +105,7 @@ func TestShippedPictures(t *testing.T) {
 	for _, x := range [][2]int{{0, 1}, {1, 0}} {
 		sound(t, draw.Change(both[x[1]], compare.Of(both[x[0]], both[x[1]], nil, time.Now()), picture.Width), "the change")
 	}
-	a, b := draw.Estate(both[0], picture.Width), draw.Estate(both[0], picture.Width)
+	a, b := draw.Estate(both[0], false, picture.Width), draw.Estate(both[0], false, picture.Width)
 	assert.Equal(t, a, b, "the same plan gives the same picture")
 }
 
@@ -160,7 +161,7 @@ func TestLargePictures(t *testing.T) {
 	for _, n := range []int{5, 40, 300} {
 		e, findings := estate.Load(text.One("p", many(n)))
 		require.Empty(t, findings)
-		p := draw.Estate(e, picture.Width)
+		p := draw.Estate(e, false, picture.Width)
 		sound(t, p, fmt.Sprint(n))
 		said := ""
 		for _, x := range p.Texts {
@@ -178,7 +179,7 @@ func TestLittleMoves(t *testing.T) {
 		e, findings := estate.Load(text.One("p", content))
 		require.Empty(t, findings)
 		at := map[string]draw.Box{}
-		for _, b := range draw.Estate(e, picture.Width).Boxes {
+		for _, b := range draw.Estate(e, false, picture.Width).Boxes {
 			if name, _, _ := strings.Cut(b.What, ","); strings.HasPrefix(name, "network ") {
 				at[name] = b
 			}

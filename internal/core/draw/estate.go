@@ -15,9 +15,10 @@ const (
 	mostTiers = 60
 )
 
-// Estate draws all of an estate: networks by region, hubs, sites, and what joins them.
-func Estate(e *estate.Estate, font Font) *Picture {
+// Estate draws all of an estate: networks by region, hubs, sites, and what joins them; with subnets in scale where that is asked for.
+func Estate(e *estate.Estate, scale bool, font Font) *Picture {
 	b := newEstateBuilder(e, font)
+	b.scale = scale
 	b.joins()
 	return b.picture(title(e, "the estate"))
 }
@@ -34,6 +35,7 @@ type estateBuilder struct {
 	*grid
 	e     *estate.Estate
 	level level
+	scale bool
 	at    map[estate.Object]int
 	note  map[estate.Object]string // what else a card says
 	left  []string                 // what is left out
@@ -74,7 +76,7 @@ func (b *estateBuilder) cards() {
 			}
 			b.groups = append(b.groups, group{label, Region, label})
 		}
-		b.add(n, regions[name], networkCard(n, b.level, b.note[n], b.font))
+		b.add(n, regions[name], networkCard(n, b.level, b.note[n], b.scale, b.font))
 	}
 	if len(b.e.Hubs) > 0 {
 		b.groups = append(b.groups, group{"hubs", Region, "hubs"})

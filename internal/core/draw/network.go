@@ -14,7 +14,7 @@ import (
 const mostListed = 14
 
 // Network draws one network in full: its subnets with who is in them, its tables, groups and lists, and what it is joined to.
-func Network(n *estate.Network, font Font) *Picture {
+func Network(n *estate.Network, scale bool, font Font) *Picture {
 	s := newSheet(font)
 	body := subnetTable(n, func(x *estate.Subnet) []string {
 		var all []string
@@ -23,7 +23,7 @@ func Network(n *estate.Network, font Font) *Picture {
 			all = append(all, "list "+x.List.Name)
 		}
 		return append(all, most(phrased(x.Workloads, func(w *estate.Workload) string { return "· " + w.Name }))...)
-	}, font)
+	}, scale, font)
 	gates := gateRow(n, full, font)
 	card := newSheet(font)
 	box := card.box(-1, 0, 0, max(body.W, gates.W, 120)+2*pad, 0, Card, "network "+n.Name)
