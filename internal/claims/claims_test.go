@@ -283,11 +283,11 @@ func TestManyAtOnce(t *testing.T) {
 					have[made[0].Range] = true
 					lock.Unlock()
 					if rng.IntN(3) == 0 {
+						lock.Lock()
+						delete(have, made[0].Range) // first: somebody else may have it as soon as it is released
+						lock.Unlock()
 						_, err := s.Release(context.Background(), made[0].Range, "me")
 						assert.NoError(t, err)
-						lock.Lock()
-						delete(have, made[0].Range)
-						lock.Unlock()
 					}
 				}
 			})
