@@ -181,6 +181,7 @@ func (c *call) wish(w *claims.Wish, what, in, plan string) error {
 			return &usageError{"-in is for a length, and not for a certain range", "leave it out"}
 		}
 		w.Range = p
+		c.alsoInPlan(p, plan)
 		return nil
 	}
 	bits, err := strconv.Atoi(length)
@@ -228,6 +229,24 @@ func (c *call) wish(w *claims.Wish, what, in, plan string) error {
 	}
 	w.Avoid = address.SetOf(w.Within...).Minus(survey.FreeIn(b))
 	return nil
+}
+
+// alsoInPlan tells what of a plan has a range or a part of it: a claim may well be of just that.
+func (c *call) alsoInPlan(p netip.Prefix, plan string) {
+	if _, err := os.Stat(plan); err != nil {
+		return
+	}
+	o, err := c.open(plan)
+	if err != nil {
+		return
+	}
+	for i, t := range space.NewSurvey(o.Estate, nil).Who(p) {
+		if i == 3 {
+			c.tell("and more")
+			return
+		}
+		c.tell("in the plan, %s %s has %s", t.By.Kind(), clean(t.By.ID()), t.Range)
+	}
 }
 
 // claimOut is a claim in JSON; docs/json.md describes it.

@@ -133,6 +133,7 @@ func (c *call) stepAt(p *order.Plan, from *estate.Estate, n int, out string) (in
 	if err := create(out, content); err != nil {
 		return cannot, err
 	}
+	c.say("written to %s: the plan after %s", clean(out), phrase.Count(n, "step"))
 	return good, nil
 }
 
