@@ -1,0 +1,61 @@
+package text
+
+import (
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// TestKeptTrees makes edits after edits in a file that keeps what it has read, and holds each result against a file that has read
+// nothing yet: the same text, and a tree that says the same.
+func TestKeptTrees(t *testing.T) {
+	contents := []string{
+		"a: &x {b: 1, c: [p, q]}\nd: *x\ne:\n  f: g\n  h: [1, 2, 3]\n",
+		"networks:\n  n: {range: 10.0.0.0/16, tables: {m: {routes: [{to: 10.1.0.0/16, via: s}, {to: 10.2.0.0/16, via: s}]}}}\nexpect:\n  - a reaches b\n",
+	}
+	for i, content := range contents {
+		rng := rand.New(rand.NewPCG(uint64(i), 8))
+		kept := &File{Name: "p", Text: content}
+		for range 60 {
+			root := mustParse(t, kept.Text)
+			edits := someEdits(root, rng)
+			if len(edits) == 0 {
+				continue
+			}
+			want, _, errWant := (&File{Name: "p", Text: kept.Text}).Apply(edits)
+			got, _, errGot := kept.Apply(edits)
+			require.Equal(t, errWant == nil, errGot == nil, "%v and %v", errWant, errGot)
+			require.Equal(t, want, got)
+			again, _, _ := kept.Apply(edits)
+			require.Equal(t, got, again, "what was read is not changed by edits")
+			if errGot != nil || len(got) > 4000 {
+				continue
+			}
+			set := NewFiles(nil)
+			set.all = append(set.all, kept)
+			changed, err := set.Apply(edits)
+			require.NoError(t, err)
+			next := set.With(changed).First()
+			require.Equal(t, got, next.Text)
+			tree, problem := next.Tree()
+			require.Nil(t, problem)
+			requireSame(t, mustParse(t, got), tree.Root())
+			kept = next
+		}
+	}
+}
+
+// TestValueOfPaths looks things up by their paths, through aliases and lists.
+func TestValueOfPaths(t *testing.T) {
+	f := &File{Name: "p", Text: "a: &x {b: one, c: [p, {q: r}], e: }\nd: *x\n"}
+	for path, want := range map[string]string{"a.b": "[one]", "d.b": "[one]", "a.c": "[p, {q: r}]", "d.c.2.q": "[r]", "d.c.1": "[p]"} {
+		v, found := f.Value(at(path))
+		require.True(t, found, path)
+		require.Equal(t, want, v.String(), path)
+	}
+	for _, path := range []string{"a.x", "a.c.3", "a.c.0", "a.c.x", "a.b.c", "a.e"} {
+		_, found := f.Value(at(path))
+		require.False(t, found, path)
+	}
+}
