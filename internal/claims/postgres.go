@@ -40,7 +40,7 @@ CREATE TABLE claims (
 	request text NOT NULL,
 	released_at timestamptz,
 	released_by text,
-	CONSTRAINT no_two_overlap EXCLUDE USING gist (range inet_ops WITH &&) WHERE (released_at IS NULL)
+	CONSTRAINT no_two_overlap EXCLUDE USING spgist (range inet_ops WITH &&) WHERE (released_at IS NULL)
 );
 CREATE INDEX claims_by_request ON claims (request) WHERE request <> '';
 CREATE INDEX claims_by_purpose ON claims (purpose, id) WHERE released_at IS NULL;
