@@ -198,3 +198,47 @@ func TestOrder(t *testing.T) {
 		assert.True(t, e.Remove, e)
 	}
 }
+
+// TestMovesAndReplacements: a network that moves is one step between the route to its new place and the end of that to its old one;
+// what must be freed first is taken out and comes back, and each step that cuts says what had to wait for it.
+func TestMovesAndReplacements(t *testing.T) {
+	const pier = `wendrik: 1
+networks:
+  booking:
+    range: 10.1.0.0/16
+    subnets: {web: {range: 10.1.0.0/24}, app: {range: 10.1.1.0/24}}
+    gateways: {front: {kind: internet}, out: {kind: nat, in: web, address: 10.1.0.200, public: 203.0.113.7}}
+    tables:
+      public: {subnets: [web], routes: [{to: 0.0.0.0/0, via: front}]}
+      private: {subnets: [app], routes: [{to: 0.0.0.0/0, via: out}, {to: 10.2.0.0/16, via: pair}]}
+    groups: {fares: {in: [], out: [any to any]}}
+  finance: {range: 10.2.0.0/16, subnets: {data: {range: 10.2.0.0/24}}, tables: {main: {main: true, routes: [{to: 10.1.0.0/16, via: pair}]}}, groups: {db: {in: [tcp/5432 from 10.1.0.0/16], out: []}}}
+workloads:
+  fares: {in: booking/app, address: 10.1.1.10, groups: [fares]}
+  fare-db: {in: finance/data, address: 10.2.0.10, groups: [db]}
+peerings: {pair: {between: [booking, finance], accepted: [booking, finance]}}
+`
+	old := estatetest.Load(t, pier)
+	moved, err := Of(old, estatetest.Load(t, strings.ReplaceAll(pier, "10.2.", "10.3.")), nil)
+	require.NoError(t, err)
+	assert.True(t, moved.Clean(), "nothing need be cut")
+	require.Len(t, moved.Steps, 3)
+	assert.Contains(t, moved.Steps[0].Text, "add  {to: 10.3.0.0/16, via: pair}")
+	assert.Contains(t, moved.Steps[1].Text, "range: 10.3.0.0/16")
+	assert.Contains(t, moved.Steps[1].Text, "address: 10.3.0.10")
+	assert.Contains(t, moved.Steps[2].Text, "take  {to: 10.2.0.0/16, via: pair}")
+
+	renamed, err := Of(old, estatetest.Load(t, strings.NewReplacer("out: {kind", "way: {kind", "via: out", "via: way").Replace(pier)), nil)
+	require.NoError(t, err)
+	require.Len(t, renamed.Steps, 4, "its address must be free before it has it again")
+	assert.False(t, renamed.Clean())
+	for i, s := range renamed.Steps {
+		harms := len(s.Cuts)+len(s.Opens) > 0
+		assert.Equal(t, harms, s.Why != "", "step %d: %s: %s", i+1, s.Text, s.Why)
+		assert.Equal(t, i < 3, harms, "step %d: %s", i+1, s.Text)
+		assert.Empty(t, s.Opens)
+	}
+	assert.Contains(t, renamed.Steps[0].Why, "must wait for it, since else 10.1.0.200 is already the address of booking/out")
+	last := state(t, renamed, old, 4)
+	assert.Equal(t, "way", last.Network("booking").Gateways[1].Name)
+}

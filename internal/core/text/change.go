@@ -65,9 +65,11 @@ func (ed *editor) change(e Edit) {
 		*at = yaml.Node{Kind: yaml.SequenceNode, Content: []*yaml.Node{{Kind: yaml.ScalarNode, Value: at.Value}}}
 	}
 	at.Kind = yaml.SequenceNode
-	if were := ed.elements(at); e.Nth > 0 && e.Nth <= len(were) {
-		at.Content = slices.Insert(at.Content, slices.Index(at.Content, were[e.Nth-1]), e.Value.node())
-		return
+	for were, n := ed.elements(at), e.Nth; n > 0 && n <= len(were); n++ {
+		if i := slices.Index(at.Content, were[n-1]); i >= 0 { // else that one has gone, and it goes before the next
+			at.Content = slices.Insert(at.Content, i, e.Value.node())
+			return
+		}
 	}
 	at.Content = append(at.Content, e.Value.node())
 }

@@ -242,6 +242,10 @@ func (ed *editor) growFlow(at *yaml.Node, where place, list []*growth) error {
 	pad := ""
 	for _, g := range list {
 		text := g.flow(ed.quotes())
+		before := g.before
+		for before > 0 && ed.gone[at][before-1] { // that one goes: it comes before the next
+			before++
+		}
 		switch {
 		case len(at.Content) == 0:
 			open := ed.contentStart(at) + 1
@@ -249,8 +253,8 @@ func (ed *editor) growFlow(at *yaml.Node, where place, list []*growth) error {
 				text = ", " + text
 			}
 			ed.patches = append(ed.patches, Patch{open, open, text, where.depth})
-		case g.before > 0 && g.before <= len(at.Content):
-			start := ed.offset(at.Content[g.before-1])
+		case before > 0 && before <= len(at.Content):
+			start := ed.offset(at.Content[before-1])
 			ed.patches = append(ed.patches, Patch{start, start, text + ", ", where.depth})
 		default:
 			end, err := ed.end(at.Content[len(at.Content)-1])

@@ -2,6 +2,7 @@ package text
 
 import (
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -57,5 +58,29 @@ func TestValueOfPaths(t *testing.T) {
 	for _, path := range []string{"a.x", "a.c.3", "a.c.0", "a.c.x", "a.b.c", "a.e"} {
 		_, found := f.Value(at(path))
 		require.False(t, found, path)
+	}
+}
+
+// TestInTheirPlace puts elements before ones that go at the same time, in whatever order that is said.
+func TestInTheirPlace(t *testing.T) {
+	for _, c := range []struct {
+		nth  int
+		gone []int
+		want string
+	}{{2, []int{2}, "[a, x, c]"}, {3, []int{3}, "[a, b, x]"}, {1, []int{1}, "[x, b, c]"}, {2, []int{2, 3}, "[a, x]"}, {1, []int{1, 2}, "[x, c]"}, {2, []int{1, 3}, "[x, b]"}, {1, []int{1, 2, 3}, "[x]"}} {
+		for _, content := range []string{"l: [a, b, c]\n", "l:\n  - a\n  - b\n  - c\n"} {
+			edits := []Edit{Insert(at("l"), c.nth, Word("x"))}
+			for _, n := range c.gone {
+				edits = append(edits, RemoveNth(at("l"), n))
+			}
+			for range 2 {
+				after, _, err := (&File{Name: "p", Text: content}).Apply(edits)
+				require.NoError(t, err, "%v in %q", edits, content)
+				v, found := (&File{Name: "p", Text: after}).Value(at("l"))
+				require.True(t, found)
+				require.Equal(t, c.want, v.String(), "%v in %q: %q", edits, content, after)
+				slices.Reverse(edits)
+			}
+		}
 	}
 }
