@@ -158,6 +158,7 @@ func TestJSONKeys(t *testing.T) {
 	later := strings.NewReplacer("range: 10.144.16.0/20", "range: 10.144.32.0/20", "10.144.16.", "10.144.32.", "10.144.17.", "10.144.33.", "203.0.113.7", "203.0.113.9", "subnets: [app-a, app-b]", "subnets: [app-a, app-b, app-c]").Replace(read(t, mistakes))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "later.yaml"), []byte(later), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "renamed.yaml"), []byte(strings.ReplaceAll(read(t, mistakes), "out-a", "exit-a")), 0o644))
+	require.Equal(t, 0, run(t, mistakes, "", "claim", "10.147.0.0/24", "-for", "posts").status)
 	for command, args := range map[string][]string{
 		"join":                {"join harbour finance -on tcp/8443 -half harbour", "join drill booking", "join booking finance -only booking/web,finance -on tcp/5432", "join harbour finance -only harbour/store", "join booking finance -undo"},
 		"wire":                {"wire", "wire -plan front.yaml", "wire -plan conflict.yaml"},
@@ -180,6 +181,7 @@ func TestJSONKeys(t *testing.T) {
 		"check -fix":          {"check -fix", "check -fix -plan closing.yaml"},
 		"show":                {"show booking"},
 		"claim":               {"claim 10.146.0.0/24 -for timetables -owner ferries"},
+		"claims":              {"claims"},
 		"claims -history":     {"claims -history"},
 	} {
 		keys := map[string]bool{}
