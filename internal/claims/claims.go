@@ -29,15 +29,10 @@ type Claim struct {
 	By    string    // who made it
 }
 
-// Event is something that somebody did.
+// Event is something that somebody did with a claim, at the time and by whom that has.
 type Event struct {
-	At    time.Time
-	By    string
-	What  string // claimed or released
-	Range netip.Prefix
-	For   string
-	Owner string
-	Until time.Time
+	Claim
+	What string // claimed or released
 }
 
 // Wish is what somebody wants to claim: a certain range, or the best free one of a size.
@@ -99,8 +94,6 @@ type Store struct {
 
 // dialect is what the databases say each in its own way.
 type dialect interface {
-	// begin begins a transaction that sees what all before it have done.
-	begin(ctx context.Context, db *sql.DB) (*sql.Tx, error)
 	// again reports whether a transaction that failed is to be tried once more, and whether the connection is lost.
 	again(err error) (again, lost bool)
 	migrations() []string
@@ -170,7 +163,7 @@ func (s *Store) within(ctx context.Context, do func(tx *sql.Tx) error) error {
 }
 
 func (s *Store) once(ctx context.Context, do func(tx *sql.Tx) error) error {
-	tx, err := s.say.begin(ctx, s.db)
+	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
 		return err
 	}

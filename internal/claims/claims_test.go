@@ -353,7 +353,7 @@ func BenchmarkNext(b *testing.B) {
 // fill puts claims into a store, as if they had been made one by one, in one transaction.
 func fill(b *testing.B, s *Store, n int) {
 	ctx := context.Background()
-	tx, err := s.say.begin(ctx, s.db)
+	tx, err := s.db.BeginTx(ctx, nil)
 	require.NoError(b, err)
 	ok, err := s.say.takeHole(ctx, tx, netip.MustParsePrefix("0.0.0.0/0"))
 	require.NoError(b, err)

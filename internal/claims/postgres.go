@@ -63,8 +63,6 @@ CREATE TRIGGER events_stay BEFORE UPDATE OR DELETE ON events FOR EACH ROW EXECUT
 `}
 }
 
-func (postgres) begin(ctx context.Context, db *sql.DB) (*sql.Tx, error) { return db.BeginTx(ctx, nil) }
-
 // schemaLock and releaseLock are numbers of advisory locks.
 const schemaLock, releaseLock = 0x57454e01, 0x57454e02
 
@@ -176,11 +174,13 @@ func day(t time.Time) any {
 	return t.Format(time.DateOnly)
 }
 
+// claimColumns are those of a claim, in the order in which scanClaim reads them.
+const claimColumns = "range::text, purpose, owner, coalesce(until::text, ''), made_at, made_by"
+
 func (postgres) look(ctx context.Context, q querier, key, purpose, owner string) (had []Claim, kin netip.Addr, err error) {
-	const columns = "range::text, purpose, owner, coalesce(until::text, ''), made_at, made_by"
-	rows, err := q.QueryContext(ctx, "(SELECT "+columns+", 0 FROM claims WHERE request = $1 AND request <> '' AND released_at IS NULL ORDER BY id) "+
-		"UNION ALL (SELECT "+columns+", 1 FROM claims WHERE purpose = $2 AND released_at IS NULL ORDER BY id DESC LIMIT 1) "+
-		"UNION ALL (SELECT "+columns+", 2 FROM claims WHERE $3 <> '' AND owner = $3 AND released_at IS NULL ORDER BY id DESC LIMIT 1)", key, purpose, owner)
+	rows, err := q.QueryContext(ctx, "(SELECT "+claimColumns+", 0 FROM claims WHERE request = $1 AND request <> '' AND released_at IS NULL ORDER BY id) "+
+		"UNION ALL (SELECT "+claimColumns+", 1 FROM claims WHERE purpose = $2 AND released_at IS NULL ORDER BY id DESC LIMIT 1) "+
+		"UNION ALL (SELECT "+claimColumns+", 2 FROM claims WHERE $3 <> '' AND owner = $3 AND released_at IS NULL ORDER BY id DESC LIMIT 1)", key, purpose, owner)
 	if err != nil {
 		return nil, kin, err
 	}
@@ -223,7 +223,7 @@ func (postgres) event(ctx context.Context, tx *sql.Tx, what string, c Claim, by 
 }
 
 func (postgres) claims(ctx context.Context, q querier, overlaps netip.Prefix) ([]Claim, error) {
-	query, args := "SELECT range::text, purpose, owner, coalesce(until::text, ''), made_at, made_by FROM claims WHERE released_at IS NULL", []any{}
+	query, args := "SELECT "+claimColumns+" FROM claims WHERE released_at IS NULL", []any{}
 	if overlaps.IsValid() {
 		query, args = query+" AND range && $1::cidr ORDER BY claims.range", []any{overlaps.String()}
 	}
@@ -235,7 +235,7 @@ func (postgres) claims(ctx context.Context, q querier, overlaps netip.Prefix) ([
 }
 
 func (postgres) events(ctx context.Context, q querier, most int) ([]Event, error) {
-	rows, err := q.QueryContext(ctx, "SELECT at, by, what, range::text, purpose, owner, coalesce(until::text, '') FROM events ORDER BY id DESC LIMIT $1", most)
+	rows, err := q.QueryContext(ctx, "SELECT range::text, purpose, owner, coalesce(until::text, ''), at, by, what FROM events ORDER BY id DESC LIMIT $1", most)
 	if err != nil {
 		return nil, err
 	}

@@ -70,19 +70,8 @@ func scanEvents(rows *sql.Rows, parse func(string) (time.Time, error)) ([]Event,
 	var all []Event
 	for rows.Next() {
 		var e Event
-		var p, until string
-		at := moment{parse: parse}
-		err := rows.Scan(at.into(), &e.By, &e.What, &p, &e.For, &e.Owner, &until)
-		if err == nil {
-			e.Range, err = netip.ParsePrefix(p)
-		}
-		if err == nil {
-			e.Until, err = untilOf(until)
-		}
-		if err == nil {
-			e.At, err = at.get()
-		}
-		if err != nil {
+		var err error
+		if e.Claim, err = scanClaim(rows, parse, &e.What); err != nil {
 			return nil, err
 		}
 		all = append(all, e)

@@ -73,8 +73,6 @@ CREATE TRIGGER events_stay BEFORE DELETE ON events BEGIN SELECT RAISE(ABORT, 'wh
 `}
 }
 
-func (lite) begin(ctx context.Context, db *sql.DB) (*sql.Tx, error) { return db.BeginTx(ctx, nil) }
-
 func (lite) lockSchema(ctx context.Context, tx *sql.Tx) error {
 	_, err := tx.ExecContext(ctx, "CREATE TABLE IF NOT EXISTS schema_version (version INTEGER PRIMARY KEY)")
 	return err
@@ -233,7 +231,7 @@ func (lite) claims(ctx context.Context, q querier, overlaps netip.Prefix) ([]Cla
 }
 
 func (lite) events(ctx context.Context, q querier, most int) ([]Event, error) {
-	rows, err := q.QueryContext(ctx, "SELECT at, by, what, range, purpose, owner, until FROM events ORDER BY id DESC LIMIT ?", most)
+	rows, err := q.QueryContext(ctx, "SELECT range, purpose, owner, until, at, by, what FROM events ORDER BY id DESC LIMIT ?", most)
 	if err != nil {
 		return nil, err
 	}

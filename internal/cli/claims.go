@@ -187,46 +187,52 @@ func (c *call) claimsIn(all []claims.Claim, plan string, strip bool) (int, error
 	if err != nil {
 		return cannot, err
 	}
-	survey := space.NewSurvey(o.Estate, nil)
-	under := map[netip.Prefix]bool{}
-	for _, n := range survey.Tree() {
-		var mine []claims.Claim
-		claimed := address.Set{}
-		for _, x := range all {
-			if !address.Covers(n.Range, x.Range) {
-				continue
-			}
-			inner := slices.ContainsFunc(survey.Tree(), func(o space.Node) bool {
-				return o.Depth > n.Depth && address.Covers(n.Range, o.Range) && address.Covers(o.Range, x.Range)
-			})
-			claimed = claimed.Union(address.SetOf(x.Range))
-			under[x.Range] = true
-			if !inner {
-				mine = append(mine, x)
+	nodes := space.NewSurvey(o.Estate, nil).Tree()
+	within := make([][]netip.Prefix, len(nodes)) // by block, what is claimed of it
+	own := make([][]claims.Claim, len(nodes))    // and what of that lies in no block inside it
+	var outside []claims.Claim
+	for _, x := range all {
+		innermost := -1
+		for i, n := range nodes {
+			if address.Covers(n.Range, x.Range) {
+				within[i] = append(within[i], x.Range)
+				if innermost < 0 || n.Depth > nodes[innermost].Depth {
+					innermost = i
+				}
 			}
 		}
-		free := n.Free.Minus(claimed)
-		c.say("%s%s  %s  %s claimed, %s free", strings.Repeat("  ", n.Depth), strong.Sprint(clean(n.Block.Name)), n.Range, percent(n.Share(claimed)), percent(n.Share(free)))
-		if strip {
-			c.say("%s%s", strings.Repeat("  ", n.Depth), stripOf(n, claimed, 64))
-			continue
+		if innermost < 0 {
+			outside = append(outside, x)
+		} else {
+			own[innermost] = append(own[innermost], x)
 		}
-		for _, x := range mine {
+	}
+	list := func(some []claims.Claim, depth int) {
+		for i, x := range some {
+			if i == maxRows {
+				c.say("%s%d more;  wendrik claims -format csv  lists all", strings.Repeat("  ", depth), len(some)-i)
+				return
+			}
 			owner := ""
 			if x.Owner != "" {
 				owner = "  (" + x.Owner + ")"
 			}
-			c.say("%s%-18s  %s", strings.Repeat("  ", n.Depth+1), x.Range, clean(x.For+owner))
+			c.say("%s%-18s  %s", strings.Repeat("  ", depth), x.Range, clean(x.For+owner))
 		}
 	}
-	left := 0
-	for _, x := range all {
-		if !under[x.Range] {
-			if left++; left == 1 {
-				c.say("%s", strong.Sprint("in no block of the plan"))
-			}
-			c.say("  %-18s  %s", x.Range, clean(x.For))
+	for i, n := range nodes {
+		claimed := address.SetOf(within[i]...)
+		free := n.Free.Minus(claimed)
+		c.say("%s%s  %s  %s claimed, %s free", strings.Repeat("  ", n.Depth), strong.Sprint(clean(n.Block.Name)), n.Range, percent(n.Share(claimed)), percent(n.Share(free)))
+		if strip {
+			c.say("%s%s", strings.Repeat("  ", n.Depth), stripOf(n, claimed, 64))
+		} else {
+			list(own[i], n.Depth+1)
 		}
+	}
+	if len(outside) > 0 {
+		c.say("%s", strong.Sprint("in no block of the plan"))
+		list(outside, 1)
 	}
 	if strip {
 		c.say("%s", dim.Sprint("█ claimed  ▓ used by the plan  ░ held  · free"))

@@ -58,10 +58,7 @@ func compareCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				after, err := c.open(*name)
-				if err == nil {
-					err = c.whole(after)
-				}
+				after, err := c.openWhole(*name)
 				if err != nil {
 					return cannot, err
 				}
@@ -85,6 +82,15 @@ func compareCommand() *command {
 			}
 		},
 	}
+}
+
+// openWhole opens a plan of which no part may lack.
+func (s *screen) openWhole(name string) (*opened, error) {
+	o, err := s.open(name)
+	if err != nil {
+		return nil, err
+	}
+	return o, s.whole(o)
 }
 
 // whole tells the problems of a plan, of which no part may lack where two are compared.

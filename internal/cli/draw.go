@@ -152,10 +152,7 @@ func (c *call) drawn(plan, on string, scale bool) (*draw.Picture, error) {
 func (c *call) drawnChange(old, fresh string) (*draw.Picture, error) {
 	var both [2]*estate.Estate
 	for i, name := range []string{old, fresh} {
-		o, err := c.open(name)
-		if err == nil {
-			err = c.whole(o)
-		}
+		o, err := c.openWhole(name)
 		if err != nil {
 			return nil, err
 		}

@@ -150,10 +150,7 @@ func (c *call) rehearseSteps(o *opened, old, only, format string) (int, error) {
 	if err != nil {
 		return cannot, err
 	}
-	from, err := c.open(old)
-	if err == nil {
-		err = c.whole(from)
-	}
+	from, err := c.openWhole(old)
 	if err == nil {
 		err = c.whole(o)
 	}
@@ -167,13 +164,9 @@ func (c *call) rehearseSteps(o *opened, old, only, format string) (int, error) {
 	file := from.Estate.Plan.Files.First()
 	states := []rehearse.State{rehearse.StateOf(file.Name, file.Text, "", false)}
 	for i, s := range order.Steps {
-		changed, err := order.At(i + 1)
+		content, err := order.At(i + 1)
 		if err != nil {
 			return cannot, uneditable("the plan", err)
-		}
-		content := file.Text
-		for _, x := range changed {
-			content = x.After
 		}
 		states = append(states, rehearse.StateOf(file.Name, content, strings.TrimSpace(s.Kind+" "+s.Name)+": "+s.Text, len(s.Cuts)+len(s.Opens) > 0))
 	}

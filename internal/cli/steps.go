@@ -41,19 +41,13 @@ func stepsCommand() *command {
 				if len(c.args) == 0 || len(c.args) > 2 || *down && len(c.args) != 1 {
 					return cannot, &usageError{fmt.Sprintf("steps takes OLD and NEW, or NEW alone, not %d names", len(c.args)), "wendrik steps OLD NEW"}
 				}
-				fresh, err := c.open(c.args[len(c.args)-1])
-				if err == nil {
-					err = c.whole(fresh)
-				}
+				fresh, err := c.openWhole(c.args[len(c.args)-1])
 				if err != nil {
 					return cannot, err
 				}
 				var old *estate.Estate
 				if len(c.args) == 2 {
-					o, err := c.open(c.args[0])
-					if err == nil {
-						err = c.whole(o)
-					}
+					o, err := c.openWhole(c.args[0])
 					if err != nil {
 						return cannot, err
 					}
@@ -70,7 +64,7 @@ func stepsCommand() *command {
 					return cannot, err
 				}
 				if *at >= 0 {
-					return c.stepAt(p, from, *at, *out)
+					return c.stepAt(p, *at, *out)
 				}
 				status := good
 				if !p.Clean() {
@@ -114,17 +108,13 @@ func nothingOf(e *estate.Estate) (*estate.Estate, error) {
 }
 
 // stepAt writes the text of the plan after some steps.
-func (c *call) stepAt(p *order.Plan, from *estate.Estate, n int, out string) (int, error) {
+func (c *call) stepAt(p *order.Plan, n int, out string) (int, error) {
 	if n > len(p.Steps) {
 		return cannot, &usageError{fmt.Sprintf("there are %s, and %d is beyond the last", phrase.Count(len(p.Steps), "step"), n), fmt.Sprintf("-at %d", len(p.Steps))}
 	}
-	content := from.Plan.Files.First().Text
-	changed, err := p.At(n)
+	content, err := p.At(n)
 	if err != nil {
 		return cannot, uneditable("the plan", err)
-	}
-	for _, x := range changed {
-		content = x.After
 	}
 	if out == "-" {
 		c.say("%s", strings.TrimSuffix(content, "\n"))

@@ -51,9 +51,10 @@ func performSteps(o order, out teller) (*Result, error) {
 			c.file.Close()
 		}
 	}()
+	tell := out.step()
 	first, last := scripts[0].says(), scripts[len(scripts)-1].says()
 	for i, s := range scripts {
-		step := func(what string, _, _ int) { out.step()(fmt.Sprintf("after step %d: %s", i, what), i, len(scripts)) }
+		step := func(what string, _, _ int) { tell(fmt.Sprintf("after step %d: %s", i, what), i, len(scripts)) }
 		var err error
 		if l == nil {
 			if l, err = raise(s, step); err == nil {

@@ -138,7 +138,7 @@ func (t *together) leaveOut(out func(l *line) bool) bool {
 	return any
 }
 
-// make makes all steps but some, by number, and asks the questions of all lines that have steps again.
+// make makes all steps but some, by number, and asks the questions of all lines again: what is made for one may open another.
 func (t *together) make(but []int) bool {
 	var changes text.Changes
 	for n, x := range t.steps {

@@ -37,12 +37,17 @@ type Plan struct {
 }
 
 // At is the text of the plan after n steps; after none it is the old one.
-func (p *Plan) At(n int) ([]text.Changed, error) {
+func (p *Plan) At(n int) (string, error) {
 	var edits []text.Edit
 	for _, s := range p.Steps[:n] {
 		edits = append(edits, s.Edits...)
 	}
-	return p.old.Plan.Files.Apply(settled(edits))
+	old := p.old.Plan.Files.First()
+	if len(edits) == 0 {
+		return old.Text, nil
+	}
+	after, _, err := old.Apply(settled(edits))
+	return after, err
 }
 
 // Clean reports whether nothing is cut and nothing opened on the way.

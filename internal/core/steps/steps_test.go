@@ -22,12 +22,8 @@ import (
 // state is the plan after some steps, read anew.
 func state(t *testing.T, p *Plan, from *estate.Estate, n int) *estate.Estate {
 	t.Helper()
-	content := from.Plan.Files.First().Text
-	changed, err := p.At(n)
+	content, err := p.At(n)
 	require.NoError(t, err)
-	for _, x := range changed {
-		content = x.After
-	}
 	return estatetest.Load(t, content)
 }
 

@@ -28,7 +28,7 @@ func (w *wirer) expectations() {
 		}
 	}
 	before := len(w.Changes)
-	w.hold(lines, func(int) bool { return false })
+	w.hold(lines)
 	if w.rounds > 1 && len(w.Changes)-before <= maxSpared {
 		w.spare(before)
 	}
@@ -67,8 +67,7 @@ func (w *wirer) broken(i int) bool {
 
 // hold makes lines hold, all at once where that can be done, and otherwise in halves: the later on the ground of the earlier,
 // by which some of them may hold already.
-func (w *wirer) hold(lines []int, already func(i int) bool) {
-	lines = slices.DeleteFunc(slices.Clone(lines), already)
+func (w *wirer) hold(lines []int) {
 	switch len(lines) {
 	case 0:
 		return
@@ -78,15 +77,18 @@ func (w *wirer) hold(lines []int, already func(i int) bool) {
 	}
 	if aside, ok := w.holdAll(lines); ok {
 		if len(aside) > 0 {
-			w.hold(aside, w.holds)
+			w.hold(w.stillBroken(aside))
 		}
 		return
 	}
-	w.hold(lines[:len(lines)/2], already)
-	w.hold(lines[len(lines)/2:], w.holds)
+	w.hold(lines[:len(lines)/2])
+	w.hold(w.stillBroken(lines[len(lines)/2:]))
 }
 
-func (w *wirer) holds(i int) bool { return !w.broken(i) }
+// stillBroken are those of some lines that do not hold by what was made for others.
+func (w *wirer) stillBroken(lines []int) []int {
+	return slices.DeleteFunc(slices.Clone(lines), func(i int) bool { return !w.broken(i) })
+}
 
 // holdAll makes lines hold at once, but for those that must be made to hold each by itself. It reports false, and makes nothing,
 // where that cannot be done.
