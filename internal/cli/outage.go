@@ -131,20 +131,25 @@ func (c *call) outage(o *opened, all []outage.Loss) {
 	}
 }
 
+// lossWords are what stops by a loss, some of it, and the lines that break.
+func lossWords(o *opened, l *outage.Loss) (stops, breaks []string) {
+	for i, d := range l.Stops {
+		if i == maxInside {
+			stops = append(stops, fmt.Sprintf("%d more", len(l.Stops)-i))
+			break
+		}
+		stops = append(stops, fmt.Sprintf("%s from %s to %s", d.Flows, gathered(o, d.From), gathered(o, d.To)))
+	}
+	for _, x := range l.Breaks {
+		breaks = append(breaks, x.Text)
+	}
+	return stops, breaks
+}
+
 func (c *call) outageMarkdown(o *opened, all []outage.Loss) error {
 	t := &sheet{header: []string{"fails", "gone with it", "stops", "breaks", "would end it"}}
 	for _, l := range all {
-		var stops, breaks []string
-		for i, d := range l.Stops {
-			if i == maxInside {
-				stops = append(stops, fmt.Sprintf("%d more", len(l.Stops)-i))
-				break
-			}
-			stops = append(stops, fmt.Sprintf("%s from %s to %s", d.Flows, gathered(o, d.From), gathered(o, d.To)))
-		}
-		for _, x := range l.Breaks {
-			breaks = append(breaks, x.Text)
-		}
+		stops, breaks := lossWords(o, &l)
 		t.add(l.Name(), few(l.Gone), strings.Join(stops, "; "), strings.Join(breaks, "; "), l.End)
 	}
 	return c.write(t, "md")

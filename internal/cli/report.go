@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -163,7 +164,7 @@ func (c *call) reportOf(name string, prices map[string]*big.Rat) (*report.Page, 
 		return nil, err
 	}
 	for _, n := range e.Networks {
-		x := report.Network{Name: n.Name, Facts: fmt.Sprintf("%s, %s, %s", rangesWord(n), phrase.Count(len(n.Subnets), "subnet"), phrase.Count(len(n.Workloads()), "workload"))}
+		x := report.Network{Name: n.Name, Facts: fmt.Sprintf("%s, %s, %s", cmp.Or(phrase.List(n.Ranges), "no range yet"), phrase.Count(len(n.Subnets), "subnet"), phrase.Count(len(n.Workloads()), "workload"))}
 		if len(e.Networks) <= mostReportPictures {
 			if x.Picture, err = inlined(draw.Network(n, false, picture.Width)); err != nil {
 				return nil, err
@@ -183,13 +184,6 @@ func (c *call) reportOf(name string, prices map[string]*big.Rat) (*report.Page, 
 	}
 	c.reportGrid(p, e)
 	return p, nil
-}
-
-func rangesWord(n *estate.Network) string {
-	if len(n.Ranges) == 0 {
-		return "no range yet"
-	}
-	return phrase.List(n.Ranges)
 }
 
 // inlined is a picture as part of a page, which brings the fonts.
@@ -236,18 +230,8 @@ func (c *call) reportOutages(p *report.Page, o *opened) {
 			p.Left = append(p.Left, fmt.Sprintf("Of %d parts that may fail the %d that do the most harm are told.", len(all), mostReportLosses))
 			break
 		}
-		x := report.Outage{Of: l.Name(), Gone: len(l.Gone), End: l.End}
-		for k, d := range l.Stops {
-			if k == maxInside {
-				x.Stops = append(x.Stops, fmt.Sprintf("%d more", len(l.Stops)-k))
-				break
-			}
-			x.Stops = append(x.Stops, fmt.Sprintf("%s from %s to %s", d.Flows, gathered(o, d.From), gathered(o, d.To)))
-		}
-		for _, b := range l.Breaks {
-			x.Breaks = append(x.Breaks, b.Text)
-		}
-		p.Outages = append(p.Outages, x)
+		stops, breaks := lossWords(o, &l)
+		p.Outages = append(p.Outages, report.Outage{Of: l.Name(), Gone: len(l.Gone), Stops: stops, Breaks: breaks, End: l.End})
 	}
 }
 

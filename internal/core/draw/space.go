@@ -3,7 +3,6 @@ package draw
 import (
 	"cmp"
 	"fmt"
-	"math"
 	"net/netip"
 	"slices"
 
@@ -291,5 +290,5 @@ func sizeWord(p netip.Prefix) string {
 	if bits > 24 {
 		return fmt.Sprintf("2^%d", bits)
 	}
-	return phrase.Count(int(math.Exp2(float64(bits))), "address")
+	return phrase.Count(1<<bits, "address")
 }
