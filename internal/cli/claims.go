@@ -188,6 +188,10 @@ func (c *call) claimsIn(all []claims.Claim, plan string, strip bool) (int, error
 		return cannot, err
 	}
 	nodes := space.NewSurvey(o.Estate, nil).Tree()
+	if len(nodes) == 0 && len(all) == 0 {
+		c.say("the plan has no blocks, and nothing is claimed")
+		return good, nil
+	}
 	within := make([][]netip.Prefix, len(nodes)) // by block, what is claimed of it
 	own := make([][]claims.Claim, len(nodes))    // and what of that lies in no block inside it
 	var outside []claims.Claim

@@ -123,7 +123,8 @@ func TestExportYANG(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "sixes.yaml"), []byte(sixes), 0o600))
 	schema, err := jsonschema.NewCompiler().Compile("testdata/yang.schema.json")
 	require.NoError(t, err)
-	for _, plan := range []string{"wendrik.yaml", "planned.yaml", "sixes.yaml"} {
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "bare.yaml"), []byte("wendrik: 1\n"), 0o600))
+	for _, plan := range []string{"wendrik.yaml", "planned.yaml", "sixes.yaml", "bare.yaml"} {
 		out := run(t, folder, "", "export", "yang", "-plan", plan).out
 		value, err := jsonschema.UnmarshalJSON(strings.NewReader(out))
 		require.NoError(t, err)

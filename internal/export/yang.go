@@ -14,7 +14,7 @@ type object = map[string]any
 // YANG is an estate as JSON (RFC 7951) by models of the IETF: networks and their topology (RFC 8345, RFC 8346), static routes
 // (RFC 8349), access lists (RFC 8519), and the interfaces that routes name (RFC 8343).
 func YANG(e *estate.Estate) string {
-	hops := &interfaces{known: map[string]bool{}}
+	hops := &interfaces{all: []object{}, known: map[string]bool{}}
 	routing := routingOf(e, hops)
 	return asJSON(object{
 		"ietf-network:networks":         object{"network": []object{topology(e)}},
