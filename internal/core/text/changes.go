@@ -156,7 +156,8 @@ func (d *differ) value(path Path, key string, a, b *yaml.Node) {
 const maxPaired = 4_000_000
 
 // list compares two lists element by element: those that both have in the same order stay, and of the others one comes, goes, or
-// takes the place of another that begins alike. It reports false where that is too much to work out.
+// takes the place of another that begins alike. It reports false where that is too much to work out, and where two elements that
+// are the same would come to one place: an edit that stands twice is made once.
 func (d *differ) list(path Path, a, b []*yaml.Node) bool {
 	if len(a)*len(b) > maxPaired {
 		return false
@@ -175,26 +176,31 @@ func (d *differ) list(path Path, a, b []*yaml.Node) bool {
 			}
 		}
 	}
+	var edits []Edit
 	i, j := 0, 0
 	for i < len(a) || j < len(b) {
 		switch {
 		case i < len(a) && j < len(b) && sameTree(a[i], b[j]):
 			i, j = i+1, j+1
 		case i < len(a) && j < len(b) && beginsAlike(a[i], b[j]) && stay[i+1][j+1] == stay[i][j]:
-			d.edits = append(d.edits, Put(path, i+1, valueOf(b[j])))
+			edits = append(edits, Put(path, i+1, valueOf(b[j])))
 			i, j = i+1, j+1
 		case j < len(b) && (i == len(a) || stay[i][j+1] >= stay[i+1][j]):
 			if i < len(a) {
-				d.edits = append(d.edits, Insert(path, i+1, valueOf(b[j])))
+				edits = append(edits, Insert(path, i+1, valueOf(b[j])))
 			} else {
-				d.edits = append(d.edits, Add(path, valueOf(b[j])))
+				edits = append(edits, Add(path, valueOf(b[j])))
 			}
 			j++
 		default:
-			d.edits = append(d.edits, RemoveNth(path, i+1))
+			edits = append(edits, RemoveNth(path, i+1))
 			i++
 		}
 	}
+	if len(once(edits)) < len(edits) {
+		return false
+	}
+	d.edits = append(d.edits, edits...)
 	return true
 }
 
