@@ -128,3 +128,9 @@ func TestTwoMeanings(t *testing.T) {
 	require.Len(t, findings, 1)
 	assert.Contains(t, findings[0].Message, `"a" names both a tier and a subnet of network n that is not of that tier`)
 }
+
+// A pattern that nobody takes may speak of the network that would.
+func TestPatternThatNobodyTakes(t *testing.T) {
+	_, problems := Load(text.One("wendrik.yaml", "wendrik: 1\npatterns:\n  db: {tiers: {data: {access: closed, hosts: 9}}, groups: {db: {in: [\"tcp/5432 from {network}/data\"], out: []}}, expect: [\"internet never reaches {network}/data\"]}\n"))
+	assert.Empty(t, problems)
+}

@@ -110,10 +110,10 @@ func (d *decoder) endPatterns() {
 	}
 	for _, p := range d.plan.Patterns {
 		if !used[p] {
-			d.path = text.Path{"patterns", p.Name.Value}
+			d.path, d.filling = text.Path{"patterns", p.Name.Value}, p.Name.Value
 			d.shape(p.node, &Network{Name: Text{p.Name.Value, p.Name.At}})
 			readMapOver(d, p.node, networkFields, &Network{Name: p.Name}, p.Name.At, true)
-			d.path = nil
+			d.path, d.filling = nil, ""
 		}
 	}
 }

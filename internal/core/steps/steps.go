@@ -243,6 +243,13 @@ func (f *finder) harm(e *estate.Estate) (cuts, opens []grid.Difference) {
 	return beyond(d.Closes, f.meant.Closes), beyond(d.Opens, f.meant.Opens)
 }
 
+// Harm is what a state between two estates cuts and opens that is not meant: what passes in both and not in it, and what passes in it
+// and in neither.
+func Harm(old, fresh, between *estate.Estate) (cuts, opens []grid.Difference) {
+	f := &finder{old: old, fresh: fresh, meant: grid.Compare(old, fresh)}
+	return f.harm(between)
+}
+
 // beyond are differences without those that are meant.
 func beyond(all, meant []grid.Difference) []grid.Difference {
 	if len(all) == 0 {
@@ -288,6 +295,9 @@ func (f *finder) order(step func(done, total int)) error {
 		var cuts, opens []grid.Difference
 		tried := 0
 		for i := range f.left {
+			if f.early(f.left[i]) {
+				continue
+			}
 			e := f.state(f.left[i])
 			if e == nil {
 				continue
@@ -317,6 +327,23 @@ func (f *finder) order(step func(done, total int)) error {
 		f.left = slices.Delete(f.left, best, best+1)
 	}
 	return nil
+}
+
+// early reports whether a step writes inside of a thing that another step, which is left, makes: the edit would make it by itself, without
+// what else it is.
+func (f *finder) early(s Step) bool {
+	for _, m := range f.left {
+		first := m.Edits[0]
+		if first.Remove || first.Key == "" || first.Put || m.Text == s.Text {
+			continue
+		}
+		for _, e := range s.Edits {
+			if len(m.Place) <= len(e.Path) && slices.Equal(m.Place, e.Path[:len(m.Place)]) && f.was(first) == "" {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // joinWaiting makes one step of those that change something in place, cannot be made alone, and can together, as the ranges of a
