@@ -1,0 +1,153 @@
+package build
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"wendrik/internal/cloud"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/stock"
+)
+
+// Drifted is a thing that is there otherwise than the plan says.
+type Drifted struct {
+	stock.Difference // Was is what the plan says, Is what is there
+	ByHand           bool
+	By, At           string // who changed it last, and when, as RFC 3339 writes it; empty where the cloud does not tell
+	State            cloud.State
+	Trouble          string // of what is there as planned and all the same not right: why
+}
+
+// Drift is what is there, and how it differs from the plan.
+type Drift struct {
+	There  *There
+	Things []Drifted
+	// Estate is the plan as it would say what is there: its own words where these still hold. Where it could not be edited that far
+	// it is the plan that is written anew from what is there, and Anew is true.
+	Estate *estate.Estate
+	Anew   bool
+	Left   []stock.Difference // what the edits of the plan did not reach
+}
+
+// Drifts finds how what is there differs from a plan.
+func Drifts(ctx context.Context, d cloud.Driver, e *estate.Estate, head stock.Head) (*Drift, error) {
+	want := stock.Of(e)
+	there, err := Look(ctx, d, head.Estate, want)
+	if err != nil {
+		return nil, err
+	}
+	x := &Drift{There: there, Estate: e}
+	owners := OwnersOf(there.Hello, merged(there.Things(), want))
+	have := there.Things()
+	for i := range want { // what only another owner can make is not missed
+		if key := want[i].Key(); there.Item(key) == nil && !owners.Ours(key) {
+			have = append(have, want[i])
+		}
+	}
+	gone, err := lastGone(ctx, d, there, head.Estate)
+	if err != nil {
+		return nil, err
+	}
+	differs := map[string]bool{}
+	for _, diff := range stock.Between(want, have) {
+		differs[diff.Key()] = true
+		one := Drifted{Difference: diff}
+		if i := there.Item(diff.Key()); i != nil {
+			one.By, one.At, one.ByHand, one.State = i.At.By, i.At.At, i.ByHand, i.At.State
+		} else if e := gone[diff.Key()]; e != nil {
+			one.By, one.At = e.By, e.At
+		}
+		x.Things = append(x.Things, one)
+	}
+	for i := range there.Items {
+		item := &there.Items[i]
+		if item.At.State == cloud.Failed && !differs[item.Key()] {
+			x.Things = append(x.Things, Drifted{Difference: stock.Difference{Was: &item.Thing, Is: &item.Thing}, By: item.At.By, At: item.At.At, State: item.At.State, Trouble: "it failed: " + item.At.Why})
+		}
+	}
+	if slices.ContainsFunc(x.Things, func(d Drifted) bool { return d.Trouble == "" }) {
+		after, problems, left := stock.Forward(e, have)
+		x.Estate, x.Left = after, left
+		if len(left) > 0 || len(problems) > len(e.Problems) {
+			if fresh, err := loaded(head, have); err == nil {
+				x.Estate, x.Anew = fresh, true
+			}
+		}
+	}
+	return x, nil
+}
+
+// lastGone are the last removals of things of an estate, by their keys.
+func lastGone(ctx context.Context, d cloud.Driver, there *There, estateName string) (map[string]*cloud.Entry, error) {
+	out := map[string]*cloud.Entry{}
+	if !there.Hello.Log {
+		return out, nil
+	}
+	entries, err := cloud.WholeLog(ctx, d)
+	for i := range entries {
+		e := &entries[i]
+		if e.What != "remove" || e.Before == nil || e.Before.Labels[EstateLabel] != estateName || strings.HasPrefix(e.Note, notePrefix+estateName+" ") {
+			continue
+		}
+		out[stock.KeyOf(e.Before.Kind, e.Before.Labels[NameLabel])] = e
+	}
+	return out, err
+}
+
+// Adopt is what is there of an estate, and the plan of it in good form. With no name it is the one estate that things are labelled with,
+// and the name of the first owner where they are labelled with none; several are an error.
+func Adopt(ctx context.Context, d cloud.Driver, name string) (*There, string, error) {
+	h, all, err := everything(ctx, d)
+	if err != nil {
+		return nil, "", err
+	}
+	if name == "" {
+		var labels []string
+		for _, t := range all {
+			if l := t.Labels[EstateLabel]; l != "" && !slices.Contains(labels, l) {
+				labels = append(labels, l)
+			}
+		}
+		slices.Sort(labels)
+		switch {
+		case len(labels) > 1:
+			return nil, "", &Several{labels}
+		case len(labels) == 1:
+			name = labels[0]
+		case len(ours(h)) > 0:
+			name = ours(h)[0]
+		default:
+			name = "estate"
+		}
+	}
+	there, err := see(h, all, name, nil)
+	if err != nil {
+		return nil, "", err
+	}
+	head := stock.Head{Estate: name, Profile: usual(there, h.Profile), Regions: h.Regions}
+	return there, stock.InForm(head, there.Things()), nil
+}
+
+// Several is the error of not saying which of several estates is meant.
+type Several struct{ Names []string }
+
+func (e *Several) Error() string {
+	return "several estates are there: " + strings.Join(e.Names, ", ")
+}
+
+// usual is the profile that most networks have.
+func usual(there *There, unless map[string]string) map[string]string {
+	count := map[string]int{}
+	best := unless
+	for i := range there.Items {
+		if t := &there.Items[i]; t.Kind == stock.Network {
+			knobs := t.Props.Pairs("profile")
+			word := stock.ProfileValue(knobs).String()
+			if count[word]++; len(knobs) > 0 && count[word] > count[stock.ProfileValue(best).String()] {
+				best = knobs
+			}
+		}
+	}
+	return best
+}

@@ -1,0 +1,373 @@
+// Package build makes a plan true at a cloud, through a driver: it looks at what is there, finds the calls and their order, and makes
+// them, side by side where the order allows.
+package build
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"regexp"
+	"slices"
+	"strings"
+
+	"wendrik/internal/cloud"
+	"wendrik/internal/core/stock"
+)
+
+// Labels by which a build finds its own things again, at any cloud.
+const (
+	EstateLabel = "wendrik-estate" // the estate that a thing is of
+	NameLabel   = "wendrik-name"   // what the plan calls it
+	ownerLabel  = "owner"          // who is named for it in the plan
+)
+
+// Item is a thing that is there.
+type Item struct {
+	stock.Thing
+	At     *cloud.Thing
+	ByHand bool // whether it has no label of the estate, so that no build made it
+}
+
+// There is what is there of an estate.
+type There struct {
+	Hello  *cloud.Hello
+	Items  []Item
+	Others int            // things that belong to other estates
+	Born   []*cloud.Thing // what the cloud made by itself
+
+	byKey map[string]*Item
+}
+
+// Things are the things that are there.
+func (t *There) Things() []stock.Thing {
+	all := make([]stock.Thing, len(t.Items))
+	for i := range t.Items {
+		all[i] = t.Items[i].Thing
+	}
+	return all
+}
+
+// Item is a thing by its key; nil when it is not there.
+func (t *There) Item(key string) *Item { return t.byKey[key] }
+
+// ours are the owners for whom things can be made, the one of what nobody is named for first.
+func ours(h *cloud.Hello) []string {
+	var all []string
+	for _, o := range h.Owners {
+		if o.Ours {
+			all = append(all, o.Name)
+		}
+	}
+	return all
+}
+
+// Look asks a driver what is there of an estate: what bears its label, all that is a part of that, and what nobody's label is on. The
+// wanted things lend their names to networks of other owners.
+func Look(ctx context.Context, d cloud.Driver, estateName string, wanted []stock.Thing) (*There, error) {
+	h, all, err := everything(ctx, d)
+	if err != nil {
+		return nil, err
+	}
+	return see(h, all, estateName, wanted)
+}
+
+// everything is what a driver says of itself, and all that is at its cloud.
+func everything(ctx context.Context, d cloud.Driver) (*cloud.Hello, []cloud.Thing, error) {
+	h, err := d.Hello(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	all, err := cloud.All(ctx, d)
+	return h, all, err
+}
+
+func see(h *cloud.Hello, all []cloud.Thing, estateName string, wanted []stock.Thing) (*There, error) {
+	s := &seer{There: &There{Hello: h, byKey: map[string]*Item{}}, ids: map[string]string{}, estate: estateName, of: map[string]*cloud.Thing{}, props: map[string]stock.Props{}, in: map[string]int{}, wanted: map[string]*stock.Thing{}}
+	for i := range wanted {
+		s.wanted[wanted[i].Key()] = &wanted[i]
+	}
+	for i := range all {
+		t := &all[i]
+		if stock.SpecOf(t.Kind) == nil {
+			continue // a kind that a plan has no word for
+		}
+		props, err := cloud.Decode(t.Kind, t.Props)
+		if err != nil {
+			return nil, fmt.Errorf("%s %s (%s) cannot be understood: %w", t.Kind, t.Name, t.ID, err)
+		}
+		s.of[t.ID], s.props[t.ID] = t, props
+	}
+	var taken []*cloud.Thing
+	for i := range all {
+		t := &all[i]
+		if s.of[t.ID] == nil {
+			continue
+		}
+		switch s.whose(t.ID) {
+		case belongs:
+			taken = append(taken, t)
+		case others:
+			if !t.Foreign {
+				s.Others++
+			}
+		case born:
+			s.Born = append(s.Born, t)
+		}
+	}
+	for k := 0; k < len(taken); k++ { // and what these name
+		for _, id := range refsOf(taken[k].Kind, s.props[taken[k].ID]) {
+			if t := s.of[id]; t != nil && s.in[id] != belongs {
+				s.in[id] = belongs
+				taken = append(taken, t)
+			}
+		}
+	}
+	slices.SortStableFunc(taken, func(a, b *cloud.Thing) int {
+		if d := a.Kind.Rank() - b.Kind.Rank(); d != 0 {
+			return d
+		}
+		return hand(s, a) - hand(s, b) // what has the label keeps its name
+	})
+	names := map[string]bool{}
+	for _, t := range taken {
+		s.ids[t.ID] = stock.KeyOf(t.Kind, s.name(t, names))
+	}
+	for _, t := range taken {
+		s.Items = append(s.Items, s.item(t))
+	}
+	for i := range s.Items {
+		s.byKey[s.Items[i].Key()] = &s.Items[i]
+	}
+	return s.There, nil
+}
+
+func hand(s *seer, t *cloud.Thing) int {
+	if t.Labels[EstateLabel] == s.estate {
+		return 0
+	}
+	return 1
+}
+
+// Whose a thing is.
+const (
+	unknown = iota
+	belongs // to the estate, or to nobody
+	others
+	born
+)
+
+type seer struct {
+	*There
+	ids    map[string]string // keys by the identifiers of the cloud
+	estate string
+	of     map[string]*cloud.Thing
+	props  map[string]stock.Props
+	in     map[string]int
+	wanted map[string]*stock.Thing
+}
+
+func refsOf(k stock.Kind, props stock.Props) []string {
+	t := stock.Thing{Kind: k, Props: props}
+	return t.Refs()
+}
+
+// parent is the identifier of what a thing is a part of; empty for none.
+func (s *seer) parent(id string) string {
+	p := stock.SpecOf(s.of[id].Kind).Parent
+	if p == "" {
+		return ""
+	}
+	return s.props[id].Word(p)
+}
+
+func (s *seer) whose(id string) int {
+	if w := s.in[id]; w != unknown {
+		return w
+	}
+	t := s.of[id]
+	s.in[id] = others // of a circle
+	w := others
+	switch up := s.parent(id); {
+	case t.Default:
+		w = born
+	case t.Foreign:
+		if s.wanted[stock.KeyOf(t.Kind, plain(t.Name))] != nil {
+			w = belongs
+		}
+	case t.Labels[EstateLabel] == s.estate:
+		w = belongs
+	case t.Labels[EstateLabel] != "":
+	case up != "" && s.of[up] != nil:
+		w = s.whose(up)
+	default:
+		w = belongs
+		for _, ref := range refsOf(t.Kind, s.props[id]) { // what joins two of others is theirs
+			if s.of[ref] != nil && s.parent(id) == "" {
+				if x := s.whose(ref); x == belongs {
+					w = belongs
+					break
+				} else {
+					w = x
+				}
+			}
+		}
+	}
+	s.in[id] = w
+	return w
+}
+
+var unword = regexp.MustCompile(`[^a-z0-9]+`)
+
+// plain is a name as a plan can have it.
+func plain(name string) string {
+	s := strings.Trim(unword.ReplaceAllString(strings.ToLower(name), "-"), "-")
+	if s == "" || s[0] < 'a' || s[0] > 'z' {
+		s = "x" + s
+	}
+	if len(s) > 90 {
+		s = s[:90]
+	}
+	return s
+}
+
+var wellNamed = regexp.MustCompile(`^[a-z][a-z0-9-]{0,99}(/[a-z][a-z0-9-]{0,99})?$`)
+
+// name is what the plan calls a thing: by its label, by what it is between, or by the name that it has at the cloud.
+func (s *seer) name(t *cloud.Thing, taken map[string]bool) string {
+	props := s.props[t.ID]
+	up := ""
+	if id := s.parent(t.ID); id != "" && s.ids[id] != "" {
+		up = stock.NameIn(s.ids[id])
+	}
+	var name string
+	switch {
+	case t.Kind == stock.Route:
+		name = up + " " + props.Word("to")
+		if only := props.Word("only"); only != "" {
+			group := stock.NameIn(s.ids[only])
+			name += " only " + group[strings.LastIndex(group, "/")+1:]
+		}
+		return name
+	case t.Kind == stock.Attachment:
+		return up + "/" + stock.NameIn(s.ids[props.Word("to")])
+	case t.Labels[EstateLabel] == s.estate && wellNamed.MatchString(t.Labels[NameLabel]) && (up == "" || t.Kind == stock.Workload || strings.HasPrefix(t.Labels[NameLabel], up+"/")):
+		name = t.Labels[NameLabel]
+	case up != "" && t.Kind != stock.Workload:
+		name = up + "/" + plain(t.Name)
+	default:
+		name = plain(t.Name)
+	}
+	return unique(name, scopeOf(t.Kind, name), taken)
+}
+
+// scopeOf is where a name must be the only one.
+func scopeOf(k stock.Kind, name string) string {
+	if at, _, found := strings.Cut(name, "/"); found && k != stock.Workload {
+		if k == stock.Table || k == stock.List || k == stock.HubTable {
+			return at + "/" + string(k) + ":" // which nothing else is named beside
+		}
+		return at + "/"
+	}
+	return ""
+}
+
+func unique(name, scope string, taken map[string]bool) string {
+	base := name
+	for n := 2; taken[scope+name]; n++ {
+		name = fmt.Sprintf("%s-%d", base, n)
+	}
+	taken[scope+name] = true
+	return name
+}
+
+// item is a thing in the words of a plan.
+func (s *seer) item(t *cloud.Thing) Item {
+	i := Item{At: t, ByHand: t.Labels[EstateLabel] != s.estate}
+	i.Kind, i.Name = t.Kind, stock.NameIn(s.ids[t.ID])
+	i.Props = stock.Props{}
+	for name, v := range s.props[t.ID] {
+		named, _ := stock.SpecOf(t.Kind).Prop(name).Named(v, func(id string) (string, bool) { key, found := s.ids[id]; return key, found })
+		i.Props.Set(name, named)
+	}
+	if len(i.Props.Words("targets")) > 0 {
+		delete(i.Props, "balances") // which goes without saying
+	}
+	if w := s.wanted[i.Key()]; t.Foreign && w != nil { // which tells nothing but its name: it is taken to be as planned
+		i.Props = w.Props
+		i.Owner, i.Labels = w.Owner, w.Labels
+		return i
+	}
+	i.Owner, i.Labels = t.Labels[ownerLabel], ownLabels(t.Labels)
+	return i
+}
+
+// ownLabels are the labels of a thing that the plan has for it.
+func ownLabels(all map[string]string) map[string]string {
+	var out map[string]string
+	for k, v := range all {
+		if k == EstateLabel || k == NameLabel || k == ownerLabel || strings.HasPrefix(k, "cloud-") {
+			continue
+		}
+		if out == nil {
+			out = map[string]string{}
+		}
+		out[k] = v
+	}
+	return out
+}
+
+// labelsFor are the labels that a thing is given at a cloud.
+func labelsFor(t *stock.Thing, estateName string) map[string]string {
+	all := maps.Clone(t.Labels)
+	if all == nil {
+		all = map[string]string{}
+	}
+	all[EstateLabel], all[NameLabel] = estateName, t.Name
+	if t.Owner != "" {
+		all[ownerLabel] = t.Owner
+	}
+	return all
+}
+
+// Owners says who is to make which things: for a thing, and for all that is a part of it, the owner that the plan names when the cloud
+// knows one of that name, else the first of ours.
+type Owners struct {
+	ours  []string
+	known map[string]bool
+	of    map[string]string // by key
+}
+
+// OwnersOf finds the owners of things at a cloud.
+func OwnersOf(h *cloud.Hello, all []stock.Thing) *Owners {
+	o := &Owners{ours: ours(h), known: map[string]bool{}, of: map[string]string{}}
+	for _, x := range h.Owners {
+		o.known[x.Name] = true
+	}
+	first := ""
+	if len(o.ours) > 0 {
+		first = o.ours[0]
+	}
+	for i := range all { // in the order of Specs, so that what a thing is a part of comes before it
+		t := &all[i]
+		owner := first
+		if p := stock.SpecOf(t.Kind).Parent; p != "" && o.of[t.Props.Word(p)] != "" {
+			owner = o.of[t.Props.Word(p)]
+		}
+		if sides := slices.Concat(t.Props.Words("networks"), t.Props.Words("hubs")); len(sides) > 0 {
+			if k := slices.IndexFunc(sides, func(s string) bool { return slices.Contains(o.ours, o.of[s]) }); k >= 0 {
+				owner = o.of[sides[k]]
+			}
+		}
+		if o.known[t.Owner] && stock.SpecOf(t.Kind).Parent == "" && t.Kind != stock.Peering {
+			owner = t.Owner
+		}
+		o.of[t.Key()] = owner
+	}
+	return o
+}
+
+// Of is the owner of a thing by its key.
+func (o *Owners) Of(key string) string { return o.of[key] }
+
+// Ours reports whether there is a key of the owner of a thing.
+func (o *Owners) Ours(key string) bool { return slices.Contains(o.ours, o.of[key]) }

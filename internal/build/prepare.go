@@ -1,0 +1,255 @@
+package build
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"wendrik/internal/cloud"
+	"wendrik/internal/core/stock"
+)
+
+// Job is what is to be done at a cloud.
+type Job struct {
+	There  *There
+	Owners *Owners
+	Was    []stock.Thing // what is there, as the order sees it
+	Is     []stock.Thing // what is to be
+	Failed []stock.Act   // what is done first about things that failed
+	Theirs []string      // names of wanted things that only another owner can make
+	Left   []*Item       // what somebody made by hand, and no plan wants
+	Order  *Order
+}
+
+// Phases are all that is to be done, in its order.
+func (j *Job) Phases() []Phase {
+	if len(j.Failed) == 0 {
+		return j.Order.Phases
+	}
+	return append([]Phase{{What: "what failed before", Acts: j.Failed}}, j.Order.Phases...)
+}
+
+// Calls are how many there are.
+func (j *Job) Calls() int { return len(j.Failed) + j.Order.Acts() }
+
+// Empty reports whether nothing is to be done.
+func (j *Job) Empty() bool { return j.Calls() == 0 }
+
+// Prepare finds what is to be done so that some things are there and nothing else of their estate. What others made by hand inside of it
+// and the plan does not want is left as it is, unless hand says that it goes, too; what the plan wants is there, whoever made it, and take
+// labels it as the estate's.
+func Prepare(ctx context.Context, d cloud.Driver, head stock.Head, want []stock.Thing, hand, take bool, step func(done, total int)) (*Job, error) {
+	there, err := Look(ctx, d, head.Estate, want)
+	if err != nil {
+		return nil, err
+	}
+	return Prepared(there, head, want, hand, take, step)
+}
+
+// Prepared is Prepare where it is known what is there, by Look for the same things.
+func Prepared(there *There, head stock.Head, want []stock.Thing, hand, take bool, step func(done, total int)) (*Job, error) {
+	if len(ours(there.Hello)) == 0 {
+		return nil, cloud.Refused(cloud.Denied, "there is no key of any owner at this cloud")
+	}
+	for i := range want {
+		if k := want[i].Kind; !slices.Contains(there.Hello.Kinds, k) {
+			return nil, cloud.Refused(cloud.Unsupported, "this cloud has nothing of the kind %s, and the plan has %s", k, want[i].Name)
+		}
+	}
+	j := &Job{There: there, Owners: OwnersOf(there.Hello, merged(there.Things(), want))}
+	wanted := map[string]bool{}
+	lacking := map[string]bool{}
+	stays := func(item *Item) bool { return !j.Owners.Ours(item.Key()) || item.At.Foreign }
+	for i := range want {
+		key := want[i].Key()
+		if item := there.Item(key); item != nil && stays(item) {
+			continue // whatever is wanted of it
+		}
+		missing := !j.Owners.Ours(key) && there.Item(key) == nil || slices.ContainsFunc(want[i].Refs(), func(ref string) bool { return lacking[ref] })
+		switch {
+		case missing:
+			lacking[key] = true
+			j.Theirs = append(j.Theirs, fmt.Sprintf("%s %s", want[i].Kind, want[i].Name))
+		case j.Owners.Ours(key):
+			j.Is = append(j.Is, want[i])
+			wanted[key] = true
+		}
+	}
+	users := map[string]int{}
+	for i := range there.Items {
+		for _, ref := range there.Items[i].Refs() {
+			users[ref]++
+		}
+	}
+	for i := range there.Items {
+		item := &there.Items[i]
+		key := item.Key()
+		t := item.Thing
+		switch {
+		case stays(item):
+			j.Was, j.Is = append(j.Was, t), append(j.Is, t)
+			continue
+		case item.ByHand && !wanted[key] && !hand:
+			j.Left = append(j.Left, item)
+			j.Was, j.Is = append(j.Was, t), append(j.Is, t)
+			continue
+		case item.At.State == cloud.Failed && users[key] == 0:
+			j.Failed = append(j.Failed, stock.Act{Verb: stock.Remove, Thing: &item.Thing})
+			continue
+		case item.At.State == cloud.Failed:
+			j.Failed = append(j.Failed, stock.Act{Verb: stock.Change, Thing: &item.Thing, Props: changeable(&item.Thing)})
+		case item.ByHand && wanted[key] && take: // it is the estate's from now on
+			t.Labels = map[string]string{EstateLabel: ""}
+			for k, v := range item.Labels {
+				t.Labels[k] = v
+			}
+		}
+		j.Was = append(j.Was, t)
+	}
+	slices.SortStableFunc(j.Is, stock.ByRank)
+	slices.SortStableFunc(j.Was, stock.ByRank)
+	head.Regions = there.Hello.Regions
+	j.Order = Between(head, j.Was, j.Is, step)
+	return j, nil
+}
+
+// changeable are the properties of a thing that can be written again.
+func changeable(t *stock.Thing) map[string]any {
+	out := map[string]any{}
+	for _, p := range stock.SpecOf(t.Kind).Props {
+		if v := t.Props[p.Name]; v != nil && !p.Fixed && p.Name != "accepted" {
+			out[p.Name] = v
+		}
+	}
+	return out
+}
+
+// Do does a job.
+func (j *Job) Do(ctx context.Context, d cloud.Driver, opt Options) (*Outcome, error) {
+	return run(ctx, d, j.There, j.Phases(), j.Owners, opt)
+}
+
+// Await waits until what others must accept is accepted, up to a time; it gives the keys of what still waits.
+func Await(ctx context.Context, d cloud.Driver, head stock.Head, want []stock.Thing, waiting []string, patience time.Duration, tell func(left []string)) ([]string, error) {
+	deadline := time.Now().Add(patience)
+	for {
+		there, err := Look(ctx, d, head.Estate, want)
+		if err != nil {
+			return waiting, err
+		}
+		waiting = slices.DeleteFunc(slices.Clone(waiting), func(key string) bool {
+			i := there.Item(key)
+			return i == nil || i.At.State == cloud.Ready
+		})
+		if len(waiting) == 0 || !time.Now().Before(deadline) {
+			return waiting, nil
+		}
+		tell(waiting)
+		if err := sleep(ctx, min(time.Second, time.Until(deadline))); err != nil {
+			return waiting, err
+		}
+	}
+}
+
+// notePrefix is what the notes of runs begin with, before the estate and the run.
+const notePrefix = "wendrik "
+
+// Note is the note of a run: when it began, and whether it takes another back.
+func Note(estateName, run string) string { return notePrefix + estateName + " " + run }
+
+// undoes is in the note of a run that takes back another one, before the name of that.
+const undoes = "undo of "
+
+// Before is the stock as it was before the last run that has not been taken back, and the name of that run; empty when there is none.
+func Before(ctx context.Context, d cloud.Driver, there *There, estateName string) (things []stock.Thing, run string, err error) {
+	if !there.Hello.Log {
+		return nil, "", cloud.Refused(cloud.Unsupported, "this cloud keeps no log, so that nobody knows what was before")
+	}
+	entries, err := cloud.WholeLog(ctx, d)
+	if err != nil {
+		return nil, "", err
+	}
+	mine := notePrefix + estateName + " "
+	back := map[string]bool{}
+	for i := len(entries) - 1; i >= 0; i-- {
+		name, is := strings.CutPrefix(entries[i].Note, mine)
+		if !is {
+			continue
+		}
+		if was, undo := strings.CutPrefix(name, undoes); undo {
+			if back[was] {
+				continue
+			}
+			back[was] = true
+			things, err := asBefore(there, entries, estateName, was)
+			if err != nil || len(stock.Between(there.Things(), things)) > 0 { // which stopped on its way
+				return things, was, err
+			}
+			continue
+		}
+		if !back[name] {
+			things, err := asBefore(there, entries, estateName, name)
+			return things, name, err
+		}
+	}
+	return nil, "", nil
+}
+
+// asBefore is what is there, with what a run did taken back.
+func asBefore(there *There, entries []cloud.Entry, estateName, run string) ([]stock.Thing, error) {
+	first := map[string]*cloud.Thing{} // what the run found, by id
+	made := map[string]bool{}          // what it made, or what made it undone
+	var order []string
+	for i := range entries {
+		e := &entries[i]
+		if e.Note == Undo(estateName, run) && e.Before == nil {
+			made[e.ID] = true
+		}
+		if e.Note != Note(estateName, run) {
+			continue
+		}
+		if _, seen := first[e.ID]; !seen && !made[e.ID] {
+			if made[e.ID] = e.Before == nil; e.Before != nil {
+				first[e.ID] = e.Before
+				order = append(order, e.ID)
+			}
+		}
+	}
+	return restored(there, estateName, first, made, order)
+}
+
+// restored is what is there with what a run found in the place of what it did.
+func restored(there *There, estateName string, first map[string]*cloud.Thing, made map[string]bool, order []string) ([]stock.Thing, error) {
+	var all []cloud.Thing
+	had := map[string]bool{}
+	for i := range there.Items {
+		t := there.Items[i].At
+		had[t.ID] = true
+		switch {
+		case made[t.ID]:
+		case first[t.ID] != nil:
+			all = append(all, *first[t.ID])
+		default:
+			all = append(all, *t)
+		}
+	}
+	for _, id := range order {
+		if !had[id] {
+			all = append(all, *first[id])
+		}
+	}
+	before, err := see(there.Hello, all, estateName, there.Things())
+	if err != nil {
+		return nil, err
+	}
+	var things []stock.Thing
+	for i := range before.Items {
+		things = append(things, before.Items[i].Thing)
+	}
+	return things, nil
+}
+
+// Undo is the note of a run that takes back another.
+func Undo(estateName, run string) string { return Note(estateName, undoes+run) }
