@@ -38,6 +38,7 @@ func checkCommand() *command {
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "csv", "md", "junit", "sarif")
+			at := f.standing()
 			only := f.String("only", "all", "`WHICH` findings count: all, errors, expect, or codes of rules with commas")
 			rules := f.Bool("rules", false, "list the rules, and do nothing else")
 			waived := f.Bool("waived", false, "list what the plan waives, too, with the reasons")
@@ -53,11 +54,13 @@ func checkCommand() *command {
 				return nil
 			})
 			f.onlyWith("write", "fix")
+			f.apart("at", "write")
 			f.onlyWith("choose", "fix")
 			f.apart("rules", "only")
 			f.apart("rules", "fix")
 			f.apart("rules", "plan")
 			return func(c *call) (int, error) {
+				c.ask(at)
 				if err := c.noArguments("check", "wendrik check -plan FILE"); err != nil {
 					return cannot, err
 				}

@@ -167,3 +167,28 @@ func TestSteps(t *testing.T) {
 		assert.Contains(t, r.err, want, args)
 	}
 }
+
+// The steps of a plan with parts are those of what it comes to, and lead to it.
+func TestStepsOfParts(t *testing.T) {
+	folder, old := t.TempDir(), t.TempDir()
+	for _, at := range []string{folder, old} {
+		write(t, at, "wendrik: 1\nparts: [booking.yaml, finance.yaml]\npeerings: {books: {between: [booking, finance], accepted: [booking, finance]}}\n")
+		for name, content := range map[string]string{
+			"booking.yaml": "wendrik: 1\nnetworks: {booking: {range: 10.144.0.0/20, tiers: {web: {access: closed}}, subnets: {web: {tier: web, range: 10.144.0.0/24}}, groups: {a: {in: [], out: [any to any]}}, tables: {main: {main: true, routes: [{to: finance, via: books}]}}}}\nworkloads: {shop: {in: booking/web, address: 10.144.0.10, groups: [a]}}\n",
+			"finance.yaml": "wendrik: 1\nnetworks: {finance: {range: 10.144.16.0/20, subnets: {data: {range: 10.144.16.0/24}}, groups: {b: {in: [], out: []}}, tables: {main: {main: true, routes: []}}}}\nworkloads: {ledger: {in: finance/data, address: 10.144.16.10, groups: [b]}}\n",
+		} {
+			if at == folder {
+				content = strings.NewReplacer("b: {in: []", "b: {in: [tcp/443 from booking/web]", "routes: []", "routes: [{to: booking, via: books}]").Replace(content)
+			}
+			require.NoError(t, os.WriteFile(filepath.Join(at, name), []byte(content), 0o644))
+		}
+	}
+	r := run(t, folder, "", "steps", filepath.Join(old, "wendrik.yaml"), "wendrik.yaml")
+	assert.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "2 steps")
+	assert.Contains(t, r.out, "tcp/443 from 10.144.0.0/24")
+	r = run(t, folder, "", "steps", filepath.Join(old, "wendrik.yaml"), "wendrik.yaml", "-at", "2", "-o", "after.yaml")
+	require.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, run(t, folder, "", "compare", "wendrik.yaml", "after.yaml").out, "nothing opens, nothing closes")
+	assert.Contains(t, run(t, folder, "", "reach", "shop", "ledger", "-on", "tcp/443", "-plan", "after.yaml").out, "open")
+}

@@ -214,6 +214,8 @@ func TestPages(t *testing.T) {
 func TestHelpExamplesRun(t *testing.T) {
 	folder := demo(t)
 	t.Setenv("XDG_RUNTIME_DIR", t.TempDir()) // for the rehearsal that is kept
+	t.Setenv("WENDRIK_AT", cloudIn(t, folder).url)
+	t.Setenv("PATH", filepath.Dir(program)+string(filepath.ListSeparator)+os.Getenv("PATH"))
 	overview := run(t, folder, "", "help")
 	commands := regexp.MustCompile(`(?m)^  (\w+) {2,}`).FindAllStringSubmatch(overview.out, -1)
 	require.GreaterOrEqual(t, len(commands), 6)

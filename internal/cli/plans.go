@@ -40,8 +40,23 @@ type opened struct {
 // unread reports whether nothing of the plan could be read.
 func (o *opened) unread() bool { return o.Plan.Unread }
 
-// open reads a plan and binds it.
+// open reads a plan and binds it; where a question is asked of what is there at a cloud, it is that in the words of the plan.
 func (s *screen) open(name string) (*opened, error) {
+	if s.there == nil {
+		return s.openPlan(name)
+	}
+	if _, err := os.Stat(name); errors.Is(err, fs.ErrNotExist) && name == "wendrik.yaml" {
+		return s.asThere(nil)
+	}
+	o, err := s.openPlan(name)
+	if err != nil {
+		return nil, err
+	}
+	return s.asThere(o)
+}
+
+// openPlan reads a plan and binds it.
+func (s *screen) openPlan(name string) (*opened, error) {
 	if info, err := os.Stat(name); err == nil && info.IsDir() {
 		inside := filepath.Join(name, "wendrik.yaml")
 		if _, err := os.Stat(inside); errors.Is(err, fs.ErrNotExist) {
@@ -486,4 +501,14 @@ func writeError(name string, err error) error {
 		return &usageError{fmt.Sprintf("%s was not written: %s", name, reason(err)), "it is as it was"}
 	}
 	return nil
+}
+
+// unified is the difference of two texts of one file, in unified form with a line around each change.
+func unified(name, was, is string) string {
+	edits := udiff.Lines(was, is)
+	s, err := udiff.ToUnified(name, name, was, edits, 1)
+	if err != nil {
+		return ""
+	}
+	return recounted(s)
 }

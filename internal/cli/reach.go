@@ -38,12 +38,15 @@ func reachCommand() *command {
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "md")
+			at := f.standing()
 			on := f.onFlag()
 			fix := f.Bool("fix", false, "show the fixes that can be written as a difference")
 			write := f.Bool("write", false, "with -fix: make them")
 			f.onlyWith("write", "fix")
+			f.apart("at", "write")
 			ways := f.Bool("all-ways", false, "show every way, also where several lead to the same answer")
 			return func(c *call) (int, error) {
+				c.ask(at)
 				if len(c.args) != 2 {
 					return cannot, &usageError{fmt.Sprintf("reach takes two ends, not %d", len(c.args)), "wendrik reach FROM TO -on tcp/443"}
 				}

@@ -34,6 +34,7 @@ func rehearseCommand() *command {
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json")
+			at := f.standing()
 			only := f.String("only", "", "`NETWORK,...` try the workloads of these networks alone; all others are built as far as packets go through them")
 			keep := f.Bool("keep", false, "leave it standing")
 			in := f.String("in", "", "`PLACE` run the command behind -- there, in the rehearsal that stands")
@@ -46,6 +47,7 @@ func rehearseCommand() *command {
 			f.apart("plan", "in", "down")
 			f.apart("format", "in", "down")
 			return func(c *call) (int, error) {
+				c.ask(at)
 				if rehearse.IsWorker() {
 					return rehearse.Work(), nil
 				}

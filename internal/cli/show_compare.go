@@ -296,23 +296,25 @@ type findingsComeGone struct {
 	Gone []findingOut `json:"gone"`
 }
 
-func (v *versions) asJSON() compareOut {
-	out := compareOut{[]passOut{}, []passOut{}, []seenOut{}, []rangeOut{}, []changeOut{}, []expectedOut{}, findingsComeGone{findingsJSON(v.New, v.after.Plan.Files), findingsJSON(v.Gone, v.before.Plan.Files)}}
-	pairs := func(all []compare.Difference) []passOut {
-		list := []passOut{}
-		for _, x := range all {
-			places := placesOf(x.By)
-			for _, f := range x.From {
-				for _, t := range x.To {
-					if f != t {
-						list = append(list, passOut{f, t, x.Flows.Word(), places, x.Allowed})
-					}
+// passesJSON are differences as pairs of names, with the places of the changes by which they are.
+func passesJSON(all []compare.Difference) []passOut {
+	list := []passOut{}
+	for _, x := range all {
+		places := placesOf(x.By)
+		for _, f := range x.From {
+			for _, t := range x.To {
+				if f != t {
+					list = append(list, passOut{f, t, x.Flows.Word(), places, x.Allowed})
 				}
 			}
 		}
-		return list
 	}
-	out.Opens, out.Closes = pairs(v.Opens), pairs(v.Closes)
+	return list
+}
+
+func (v *versions) asJSON() compareOut {
+	out := compareOut{[]passOut{}, []passOut{}, []seenOut{}, []rangeOut{}, []changeOut{}, []expectedOut{}, findingsComeGone{findingsJSON(v.New, v.after.Plan.Files), findingsJSON(v.Gone, v.before.Plan.Files)}}
+	out.Opens, out.Closes = passesJSON(v.Opens), passesJSON(v.Closes)
 	for _, x := range v.Seen {
 		out.Seen = append(out.Seen, seenOut(x))
 	}

@@ -21,12 +21,13 @@ type screen struct {
 	in       io.Reader
 	out      *answer
 	err      io.Writer
-	width    int    // columns of the terminal
-	terminal bool   // whether results go to one
-	told     bool   // whether all else does
-	plan     string // the plan that was read, as it was named
-	quiet    bool   // whether what is not yet given is not told
-	gives    string // the command that runs, which gives some of that itself; it is not told
+	width    int      // columns of the terminal
+	terminal bool     // whether results go to one
+	told     bool     // whether all else does
+	plan     string   // the plan that was read, as it was named
+	quiet    bool     // whether what is not yet given is not told
+	there    *atFlags // where what is there takes the place of what a plan says; nil for nowhere
+	gives    string   // the command that runs, which gives some of that itself; it is not told
 }
 
 // answer is where results go, and remembers whether they could be written.

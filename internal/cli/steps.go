@@ -22,6 +22,7 @@ func stepsCommand() *command {
 			"with its owner, its place, what it needs before it, and its undo. In every state between, what passes both before and after passes, and nothing passes that passes in neither. " +
 			"Where no order does that, the step is named with what is cut or opened for a while, and the order has the least of it. " +
 			"-at N writes the plan as it is after N steps, so that any command can be asked about it; -undo gives the way back, and -down the order to take all down. " +
+			"Of a plan with parts the steps are those of what it comes to at a cloud, written as one file. " +
 			"The exit status is 1 when something is cut or opened on the way.",
 		examples: []example{
 			{"wendrik steps wendrik.yaml planned.yaml", "from one plan to another"},
@@ -58,6 +59,15 @@ func stepsCommand() *command {
 				from, to := old, fresh.Estate
 				if *undo || *down {
 					from, to = to, from
+				}
+				if len(from.Plan.Files.All()) > 1 || len(to.Plan.Files.All()) > 1 {
+					c.tell("the plan has parts: the steps are those of what it comes to at a cloud, written as one file")
+					if from, err = inForm(from); err == nil {
+						to, err = inForm(to)
+					}
+					if err != nil {
+						return cannot, &usageError{fmt.Sprintf("what the plan comes to cannot be walked: %s", err), "wendrik check"}
+					}
 				}
 				p, err := c.stepsBetween(from, to)
 				if err != nil {
@@ -237,21 +247,23 @@ type stepOut struct {
 
 func stepsJSON(p *order.Plan) stepsOut {
 	out := stepsOut{[]stepOut{}}
-	pairs := func(all []grid.Difference) []stopOut {
-		list := []stopOut{}
-		for _, d := range all {
-			for _, f := range d.From {
-				for _, t := range d.To {
-					if f != t {
-						list = append(list, stopOut{f, t, d.Flows.Word()})
-					}
+	for i, s := range p.Steps {
+		out.Steps = append(out.Steps, stepOut{i + 1, s.Kind, s.Name, s.Owner, s.Place.String(), s.Text, append([]int{}, s.Needs...), s.Undo, pairsJSON(s.Cuts), pairsJSON(s.Opens), s.Why})
+	}
+	return out
+}
+
+// pairsJSON are differences as pairs of names.
+func pairsJSON(all []grid.Difference) []stopOut {
+	list := []stopOut{}
+	for _, d := range all {
+		for _, f := range d.From {
+			for _, t := range d.To {
+				if f != t {
+					list = append(list, stopOut{f, t, d.Flows.Word()})
 				}
 			}
 		}
-		return list
 	}
-	for i, s := range p.Steps {
-		out.Steps = append(out.Steps, stepOut{i + 1, s.Kind, s.Name, s.Owner, s.Place.String(), s.Text, append([]int{}, s.Needs...), s.Undo, pairs(s.Cuts), pairs(s.Opens), s.Why})
-	}
-	return out
+	return list
 }

@@ -1,0 +1,204 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"wendrik/internal/build"
+	"wendrik/internal/core/compare"
+	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/stock"
+)
+
+// This file is what a drift looks like.
+
+func (v *drifted) text() {
+	if len(v.Things) == 0 {
+		v.say("%s  what is there at %s is what the plan says: %s", fine.Sprint("no drift"), clean(v.at), phrase.Count(len(v.There.Items), "thing"))
+		return
+	}
+	v.say("%s at %s", bad.Sprint(phrase.Count(len(v.Things), "thing")+" otherwise than planned"), clean(v.at))
+	for i := range v.Things {
+		if i == maxReasons {
+			v.say("  %d more;  -format json  lists all", len(v.Things)-i)
+			break
+		}
+		d := &v.Things[i]
+		hand := ""
+		if d.ByHand && d.Was == nil {
+			hand = "  made by hand"
+		}
+		t := d.Thing()
+		v.say("  %s %s  %s", doubt.Sprintf("%-8s", v.verb(d)), strong.Sprint(clean(kindWord(t.Kind)+" "+t.Name)), dim.Sprint(clean(whose(d)+hand)))
+		for k, line := range details(d) {
+			if k == maxInside {
+				v.say("           and more;  -format json  lists all")
+				break
+			}
+			v.say("           %s", v.wrap(13, clean(line)))
+		}
+	}
+	v.passes("what opens by it", bad.Sprint, v.does.Opens)
+	v.passes("what closes by it", doubt.Sprint, v.does.Closes)
+	if len(v.does.Opens)+len(v.does.Closes) == 0 {
+		v.say("\n%s", fine.Sprint("nothing opens by it, and nothing closes"))
+	}
+	for i, x := range v.does.Expectations {
+		if i == 0 {
+			v.say("\n%s", strong.Sprint("lines of expect"))
+		}
+		v.say("  %s", v.wrap(4, clean(expectedWords(x))))
+	}
+	v.ways()
+}
+
+// passes lists flows that open or close, and by whose change.
+func (v *drifted) passes(title string, colour func(a ...any) string, all []compare.Difference) {
+	for i, x := range all {
+		if i == 0 {
+			v.say("\n%s", colour(title))
+		}
+		if i == maxReasons {
+			v.say("  %d more;  -format json  lists all", len(all)-i)
+			return
+		}
+		v.say("  %s", v.wrap(4, clean(fmt.Sprintf("%s  from %s to %s", x.Flows, v.ends(x.From), v.ends(x.To)))))
+		if len(x.By) > 0 {
+			v.say("    %s", dim.Sprint(v.wrap(6, clean("by "+v.byWhom(x.By)))))
+		}
+	}
+}
+
+func (v *drifted) ends(names []string) string {
+	return phrase.Few(compare.Gather(names, v.Estate, v.plan.Estate), 4)
+}
+
+// ways tell the way back and the way forward.
+func (v *drifted) ways() {
+	hand := ""
+	if slices.ContainsFunc(v.Things, func(d build.Drifted) bool { return d.ByHand && d.Was == nil }) {
+		hand = " -hand-made"
+	}
+	v.say("\n%s  %s:  wendrik build%s%s", strong.Sprint("the way back"), phrase.Count(v.back.Calls(), "call"), hand, v.samePlan())
+	n := 0
+	for _, p := range v.back.Phases() {
+		for _, a := range inOrder(p.Acts) {
+			if n++; n <= maxInside*2 {
+				v.say("%4d. %s %s", n, verbs[a.Verb][0], v.wrap(8, actWords(a)))
+			}
+		}
+		v.harm("cuts", p.Cuts)
+		v.harm("opens", p.Opens)
+	}
+	if n > maxInside*2 {
+		v.say("      %d more;  wendrik build -dry  lists them", n-maxInside*2)
+	}
+	if v.Anew {
+		v.say("\n%s  the plan cannot be edited to say it: %s;  wendrik adopt  writes a plan anew", strong.Sprint("the way forward"), clean(v.unreached()))
+		return
+	}
+	files := v.changedFiles()
+	if len(files) == 0 {
+		return
+	}
+	v.say("\n%s  the plan says what is there, once it is written:  wendrik drift -write%s", strong.Sprint("the way forward"), v.samePlan())
+	for _, one := range files {
+		v.diff(unified(one.Name, one.Text, one.After))
+	}
+}
+
+func (v *drifted) markdown() {
+	if len(v.Things) == 0 {
+		v.say("No drift: what is there at %s is what the plan says.", markdown(v.at))
+		return
+	}
+	v.say("## %s otherwise than planned at %s\n", phrase.Count(len(v.Things), "thing"), markdown(v.at))
+	t := &sheet{header: []string{"", "thing", "what", "by", "at"}}
+	for i := range v.Things {
+		d := &v.Things[i]
+		t.add(v.verb(d), kindWord(d.Thing().Kind)+" "+d.Thing().Name, strings.Join(details(d), "; "), d.By, d.At)
+	}
+	_ = v.callWrite(t)
+	for _, part := range []struct {
+		title string
+		all   []compare.Difference
+	}{{"What opens by it", v.does.Opens}, {"What closes by it", v.does.Closes}} {
+		if len(part.all) == 0 {
+			continue
+		}
+		v.say("\n### %s\n", part.title)
+		t := &sheet{header: []string{"flows", "from", "to", "by"}}
+		for _, x := range part.all[:min(len(part.all), maxReasons)] {
+			t.add(x.Flows.String(), v.ends(x.From), v.ends(x.To), v.byWhom(x.By))
+		}
+		_ = v.callWrite(t)
+	}
+	v.say("\n### The way back\n")
+	for _, p := range v.back.Phases() {
+		for _, a := range inOrder(p.Acts) {
+			v.say("- [ ] %s %s", verbs[a.Verb][0], markdown(actWords(a)))
+		}
+	}
+}
+
+func (v *drifted) callWrite(t *sheet) error { return v.call.write(t, "md") }
+
+// The JSON of drift; docs/json.md describes it.
+type driftOut struct {
+	At           string        `json:"at"`
+	Things       []driftThing  `json:"things"`
+	Opens        []passOut     `json:"opens"`
+	Closes       []passOut     `json:"closes"`
+	Expectations []expectedOut `json:"expectations"`
+	Back         builtOut      `json:"back"`
+	Forward      []fileOut     `json:"forward"`
+	Unreached    []string      `json:"unreached"`
+}
+
+type driftThing struct {
+	What     string   `json:"what"`
+	Kind     string   `json:"kind"`
+	Name     string   `json:"name"`
+	Place    string   `json:"place"`
+	Props    []string `json:"props"`
+	Details  []string `json:"details"`
+	By       string   `json:"by"`
+	At       string   `json:"at"`
+	HandMade bool     `json:"hand_made"`
+	State    string   `json:"state"`
+}
+
+type fileOut struct {
+	File string `json:"file"`
+	Diff string `json:"diff"`
+}
+
+func (v *drifted) asJSON() driftOut {
+	out := driftOut{At: v.at, Things: []driftThing{}, Opens: []passOut{}, Closes: []passOut{}, Expectations: []expectedOut{}, Forward: []fileOut{}, Unreached: []string{},
+		Back: nothingBuilt(v.at, stock.HeadOf(v.plan.Estate).Estate)}
+	for i := range v.Things {
+		d := &v.Things[i]
+		t := d.Thing()
+		out.Things = append(out.Things, driftThing{v.verb(d), string(t.Kind), t.Name, stock.PlaceOf(t).String(), append([]string{}, d.Props...), append([]string{}, details(d)...), d.By, d.At, d.ByHand, string(d.State)})
+	}
+	if v.does == nil {
+		return out
+	}
+	out.Opens, out.Closes = passesJSON(v.does.Opens), passesJSON(v.does.Closes)
+	for i := range out.Opens { // nobody allowed what was done by hand
+		out.Opens[i].Allowed = false
+	}
+	for _, x := range v.does.Expectations {
+		out.Expectations = append(out.Expectations, expectedOut(x))
+	}
+	b := &building{call: v.call, at: v.at, head: stock.HeadOf(v.plan.Estate)}
+	out.Back = b.asJSON(v.back, nil)
+	for _, one := range v.changedFiles() {
+		out.Forward = append(out.Forward, fileOut{one.Name, unified(one.Name, one.Text, one.After)})
+	}
+	for _, d := range v.Left {
+		out.Unreached = append(out.Unreached, string(d.Thing().Kind)+" "+d.Thing().Name)
+	}
+	return out
+}
