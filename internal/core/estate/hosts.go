@@ -100,7 +100,7 @@ func (b *builder) nat(g *Gateway) {
 	}
 	for _, a := range p.Addrs {
 		b.claim(g.In, a, Host{NAT: g}, spot{g, "address"})
-		if own := (Host{NAT: g}); a.Is6() && address.IsPublic(a.Addr) && n.hosts[a.Addr] == own && g.In.Holds(a.Addr) && b.e.public[a.Addr].Nobody() {
+		if own := (Host{NAT: g}); slices.Contains(g.PublicLike(a.Addr), a.Addr) && n.hosts[a.Addr] == own && g.In.Holds(a.Addr) && b.e.public[a.Addr].Nobody() {
 			b.e.public[a.Addr] = own // the internet carries it as it is
 		}
 	}

@@ -141,13 +141,17 @@ func (w *Workload) AddrLike(like netip.Addr) (netip.Addr, bool) { return addrLik
 // AddrLike is the NAT gateway's private address of the family of like.
 func (g *Gateway) AddrLike(like netip.Addr) (netip.Addr, bool) { return addrLike(g.Addrs, like) }
 
-// PublicLike are the NAT gateway's public addresses of the family of like.
+// PublicLike are the addresses by which the internet knows the NAT gateway, of the family of like: its public ones, or else its own
+// IPv6 address when the internet carries that.
 func (g *Gateway) PublicLike(like netip.Addr) []netip.Addr {
 	var all []netip.Addr
 	for _, a := range g.Public {
 		if a.Is4() == like.Is4() {
 			all = append(all, a)
 		}
+	}
+	if own, has := g.AddrLike(like); has && len(all) == 0 && own.Is6() && address.IsPublic(own) {
+		all = []netip.Addr{own}
 	}
 	return all
 }

@@ -65,6 +65,17 @@ func public(w *estate.Workload, a netip.Addr) netip.Addr {
 	return netip.Addr{}
 }
 
+// natPublic is the address by which the internet knows a NAT gateway.
+func natPublic(g *estate.Gateway, a netip.Addr) netip.Addr {
+	if x := like(g.Public, a); x.IsValid() {
+		return x
+	}
+	if x := like(g.Addrs, a); x.Is6() && address.IsPublic(x) {
+		return x
+	}
+	return netip.Addr{}
+}
+
 // set is the packet as a set of one flow.
 func (p parcel) set() flow.Set {
 	if p.protocol == "tcp" || p.protocol == "udp" {
@@ -178,6 +189,14 @@ func (t *trip) enters(p parcel, back bool) bool {
 		}
 		p.dst = like(w.Addrs, p.dst)
 		return t.lets(n.InternetGateway(), p, back)
+	}
+	for _, n := range t.e.Networks {
+		for _, g := range n.Gateways { // a NAT's own address that the internet carries as it is: it knows to whom the reply is
+			if back && natPublic(g, p.dst) == p.dst && slices.Contains(g.Addrs, p.dst) {
+				front := n.InternetGateway()
+				return front != nil && front.Attached && t.lets(front, p, back)
+			}
+		}
 	}
 	return false // nobody's, or a NAT's, by which nothing comes in
 }
@@ -380,7 +399,7 @@ func (t *trip) leaves(s *estate.Subnet, g *estate.Gateway, p parcel, back bool) 
 	}
 	known := netip.Addr{}
 	if from.NAT != nil {
-		known = like(from.NAT.Public, p.src)
+		known = natPublic(from.NAT, p.src)
 	} else if from.Workload != nil {
 		known = public(from.Workload, p.src)
 	}
@@ -399,7 +418,7 @@ func (t *trip) leaves(s *estate.Subnet, g *estate.Gateway, p parcel, back bool) 
 			return false // nobody is there
 		}
 		for _, g := range n.Gateways {
-			if slices.Contains(g.Public, p.dst) {
+			if natPublic(g, p.dst) == p.dst {
 				return false // nothing that starts outside comes in through a NAT
 			}
 		}

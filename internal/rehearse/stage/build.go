@@ -205,10 +205,13 @@ func (b *builder) gates(r *router) {
 	b.publics(r, x, wan, marks)
 }
 
+// families are an address of each, to ask for those that are like it.
+var families = []netip.Addr{netip.IPv4Unspecified(), netip.IPv6Unspecified()}
+
 // serving are the translations of a NAT gateway that serves a subnet, of what comes in by a port.
 func (b *builder) serving(in *Port, nat *estate.Gateway) []Filter {
 	var out []Filter
-	for _, f := range []netip.Addr{netip.IPv4Unspecified(), netip.IPv6Unspecified()} {
+	for _, f := range families {
 		if public := nat.PublicLike(f); len(public) > 0 {
 			out = append(out, Filter{In: in.Name, Family: familyOf(f), Then: From, New: public[0]})
 		}
@@ -243,11 +246,13 @@ func (b *builder) publics(r *router, x *Node, wan *Port, served []Filter) {
 		}
 	}
 	for _, g := range n.NATs() {
-		for _, public := range g.Public {
-			may(public)
+		for _, f := range families {
+			for _, public := range g.PublicLike(f) {
+				may(public)
+			}
 		}
 		for _, private := range g.Addrs {
-			if public := g.PublicLike(private); len(public) > 0 {
+			if public := g.PublicLike(private); len(public) > 0 && public[0] != private {
 				leaving = append(leaving, Filter{Out: wan.Name, Family: familyOf(private), Src: address.Single(private), Then: From, New: public[0]})
 			}
 		}

@@ -313,8 +313,10 @@ func (b *builder) worldRoutes() {
 			}
 		}
 		for _, g := range n.NATs() {
-			for _, a := range g.Public {
-				add(a)
+			for _, f := range families {
+				for _, a := range g.PublicLike(f) {
+					add(a)
+				}
 			}
 		}
 		if a, has := b.made[n]; has {
