@@ -128,7 +128,12 @@ func see(h *cloud.Hello, all []cloud.Thing, estateName string, wanted []stock.Th
 		}
 		return hand(s, a) - hand(s, b) // what has the label keeps its name
 	})
-	names := map[string]bool{}
+	names := newNames()
+	for _, t := range taken {
+		if hand(s, t) == 0 {
+			names.keep(t.Kind, t.Labels[NameLabel])
+		}
+	}
 	for _, t := range taken {
 		s.ids[t.ID] = stock.KeyOf(t.Kind, s.name(t, names))
 	}
@@ -230,16 +235,17 @@ func plain(name string) string {
 	return s
 }
 
+// wellNamed are the names that a plan can have.
 var wellNamed = regexp.MustCompile(`^[a-z][a-z0-9-]{0,99}(/[a-z][a-z0-9-]{0,99})?$`)
 
 // name is what the plan calls a thing: by its label, by what it is between, or by the name that it has at the cloud.
-func (s *seer) name(t *cloud.Thing, taken map[string]bool) string {
+func (s *seer) name(t *cloud.Thing, names *names) string {
 	props := s.props[t.ID]
 	up := ""
 	if id := s.parent(t.ID); id != "" && s.ids[id] != "" {
 		up = stock.NameIn(s.ids[id])
 	}
-	var name string
+	name := plain(t.Name)
 	switch {
 	case t.Kind == stock.Route:
 		name = up + " " + props.Word("to")
@@ -251,33 +257,11 @@ func (s *seer) name(t *cloud.Thing, taken map[string]bool) string {
 	case t.Kind == stock.Attachment:
 		return up + "/" + stock.NameIn(s.ids[props.Word("to")])
 	case t.Labels[EstateLabel] == s.estate && wellNamed.MatchString(t.Labels[NameLabel]) && (up == "" || t.Kind == stock.Workload || strings.HasPrefix(t.Labels[NameLabel], up+"/")):
-		name = t.Labels[NameLabel]
+		return names.next(t.Kind, t.Labels[NameLabel], true)
 	case up != "" && t.Kind != stock.Workload:
-		name = up + "/" + plain(t.Name)
-	default:
-		name = plain(t.Name)
+		name = up + "/" + name
 	}
-	return unique(name, scopeOf(t.Kind, name), taken)
-}
-
-// scopeOf is where a name must be the only one.
-func scopeOf(k stock.Kind, name string) string {
-	if at, _, found := strings.Cut(name, "/"); found && k != stock.Workload {
-		if k == stock.Table || k == stock.List || k == stock.HubTable {
-			return at + "/" + string(k) + ":" // which nothing else is named beside
-		}
-		return at + "/"
-	}
-	return ""
-}
-
-func unique(name, scope string, taken map[string]bool) string {
-	base := name
-	for n := 2; taken[scope+name]; n++ {
-		name = fmt.Sprintf("%s-%d", base, n)
-	}
-	taken[scope+name] = true
-	return name
+	return names.next(t.Kind, name, s.wanted[stock.KeyOf(t.Kind, name)] != nil)
 }
 
 // item is a thing in the words of a plan.

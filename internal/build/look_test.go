@@ -2,6 +2,7 @@ package build_test
 
 import (
 	"context"
+	"fmt"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -48,6 +49,43 @@ func TestNamesOfWhatOthersMade(t *testing.T) {
 	assert.Len(t, adopted.Subnets, 2)
 	assert.Len(t, adopted.Peerings, 1)
 	assert.NotContains(t, first, "#")
+}
+
+// A plan may have one name for things of many kinds; built, they keep it, and so they do when they are adopted.
+func TestOneNameForThingsOfManyKinds(t *testing.T) {
+	src := strings.NewReplacer("edge: {subnets", "web: {subnets", "group a]", "group web]", "group a,", "group web,", "group b", "group app", "[a]", "[web]", "[b]", "[app]", "      a: {in", "      web: {in", "      b: {in", "      app: {in",
+		"front", "web", "out: {kind", "app: {kind", "via: out", "via: app", "books", "finance", "spine", "booking", "all: {learns", "main: {learns", ": all", ": main", "wall", "main").Replace(small)
+	e := load(t, "estate: skerry-line\n"+src)
+	want := stock.Of(e)
+	p := at(t, filepath.Join(t.TempDir(), "cloud.db"), stock.HeadOf(e), "", 0)
+	defer p.close()
+	_, out := p.build(t, want, build.Note("skerry-line", "first"))
+	require.Empty(t, out.Undone)
+	require.Empty(t, p.differs(t, want))
+	there, err := build.Look(context.Background(), p.driver, "skerry-line", nil)
+	require.NoError(t, err)
+	assert.Empty(t, stock.Between(want, there.Things()), "without the plan, too")
+	_, adopted, err := build.Adopt(context.Background(), p.driver, "skerry-line")
+	require.NoError(t, err)
+	assert.Empty(t, stock.Between(want, stock.Of(load(t, adopted))), "%s", adopted)
+
+	// What somebody adds by hand gets no name by which the plan would mean something else.
+	for name, kind := range map[string]stock.Kind{"web": stock.Site, "quay": stock.Hub, "shop": stock.Site} {
+		props := map[string]any{"ranges": []string{"10.213." + fmt.Sprint(len(name)) + ".0/24"}}
+		if kind == stock.Hub {
+			props = map[string]any{"region": "west"}
+		}
+		_, err := p.driver.Make(context.Background(), &cloud.Order{Kind: kind, Name: name, Props: props})
+		require.NoError(t, err)
+	}
+	there, err = build.Look(context.Background(), p.driver, "skerry-line", want)
+	require.NoError(t, err)
+	var fresh []string
+	for _, d := range stock.Between(want, there.Things()) {
+		fresh = append(fresh, d.Is.Key())
+	}
+	slices.Sort(fresh)
+	assert.Equal(t, []string{"hub:quay-2", "site:shop-2", "site:web-2"}, fresh)
 }
 
 // Two estates at one cloud never touch each other's things, also where one peers with the other.
