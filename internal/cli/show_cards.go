@@ -151,6 +151,7 @@ func learnedBy(h *estate.Hub, a *estate.Attachment) string {
 
 func hubCard(e *estate.Estate, h *estate.Hub) *card {
 	k := &card{kind: "hub", name: h.Name, at: h.At()}
+	k.tags(&h.Plan.Tags)
 	attached := &sheet{header: []string{"attached", "table", "led to by"}, wrap: -1}
 	for _, a := range h.Attachments {
 		attached.add(a.To().ID(), a.Table.Name+arrivesIn(a.Door), learnedBy(h, a))

@@ -243,7 +243,7 @@ func (l *lister) workload(w *plan.Workload) {
 }
 
 func (l *lister) hub(h *estate.Hub) {
-	l.add("hub", h.Name, "", h.At(), h.Place(), fact{"region", h.Plan.Region.Value})
+	l.add("hub", h.Name, "", h.At(), h.Place(), append(tags(&h.Plan.Tags), fact{"region", h.Plan.Region.Value})...)
 	for _, a := range h.Plan.Attach {
 		l.add("attachment", h.Name+": "+a.Who.Value, h.Name, a.Who.At, h.Place().To("attach", a.Who.Value), fact{"table", a.Table.Value}, fact{"arrives", a.Arrives.Value})
 	}

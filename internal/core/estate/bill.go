@@ -49,9 +49,10 @@ func (e *Estate) Things() []Thing {
 		add("peering", p.Name, p.Plan.Owner.Value, labelsOf(p.Plan.Tags.Labels))
 	}
 	for _, h := range e.Hubs {
-		add("hub", h.Name, "", nil)
+		owner, labels := h.Plan.Owner.Value, labelsOf(h.Plan.Tags.Labels)
+		add("hub", h.Name, owner, labels)
 		for _, a := range h.Attachments {
-			add("attachment", h.Name+"/"+a.To().ID(), "", nil)
+			add("attachment", h.Name+"/"+a.To().ID(), owner, labels)
 		}
 	}
 	for _, l := range e.HubLinks {

@@ -183,11 +183,11 @@ var hubLinkFields = []field[HubLink]{
 	{key: "tables", doc: "for each hub, the table that what comes over the link looks into", shape: mapOf(aName), read: func(d *decoder, n text.Node, l *HubLink) { l.Tables = d.attachments(n, "hubs to hub tables") }},
 }
 
-var hubFields = []field[Hub]{
+var hubFields = append([]field[Hub]{
 	{key: "region", doc: "the region it lives in", shape: aName, read: to(func(h *Hub) *Text { return &h.Region }, (*decoder).text)},
 	{key: "attach", doc: "the networks and sites tied to it, and the hub table of each", shape: mapOf(anAttachment), read: func(d *decoder, n text.Node, h *Hub) { h.Attach = d.attachments(n, "networks and sites to hub tables") }},
 	{key: "tables", doc: "its route tables", shape: mapOf(ref("hub-table")), read: named(func(h *Hub) *[]*HubTable { return &h.Tables }, hubTableFields, func(t *HubTable) *Text { return &t.Name })},
-}
+}, tagFields(func(x *Hub) *Tags { return &x.Tags })...)
 
 var attachmentFields = []field[Attachment]{
 	{key: "table", doc: "the hub table that its packets look into", shape: aName, required: true, read: to(func(a *Attachment) *Text { return &a.Table }, (*decoder).text)},

@@ -345,7 +345,8 @@ type HubLink struct {
 
 // Hub joins many networks and sites through tables of its own.
 type Hub struct {
-	Name   Text
+	Name Text
+	Tags
 	Region Text
 	Attach []Attachment
 	Tables []*HubTable
