@@ -263,6 +263,96 @@ peerings:
 	assert.Empty(t, p.differs(t, stock.Of(e)))
 }
 
+// An attachment waits for the owner of what is attached, and what leads over it is made once that has accepted.
+func TestHubOfAnotherOwner(t *testing.T) {
+	e := load(t, strings.TrimSpace(`
+wendrik: 1
+networks:
+  booking: {range: 10.144.0.0/20, owner: skerry-line, subnets: {web: {range: 10.144.0.0/24}}, tables: {main: {main: true, routes: [{to: trains, via: spine}]}}}
+  trains: {range: 10.145.0.0/20, owner: gull-rail, subnets: {yard: {range: 10.145.0.0/24}}, tables: {main: {main: true, routes: [{to: booking, via: spine}]}}}
+hubs:
+  spine: {owner: skerry-line, attach: {booking: all, trains: all}, tables: {all: {learns: [booking, trains]}}}
+workloads:
+  shop: {in: booking/web, address: 10.144.0.10}
+  shed: {in: trains/yard, address: 10.145.0.10}
+`)+"\n")
+	want := stock.Of(e)
+	p := at(t, filepath.Join(t.TempDir(), "cloud.db"), stock.HeadOf(e), "", 0)
+	defer p.close()
+	theirs := *p
+	theirs.driver = client.New(p.url, []client.Key{{Name: "gull-rail", Secret: "key-of-gull-rail"}})
+
+	job, out := theirs.build(t, want, "first")
+	require.Empty(t, out.Undone)
+	assert.Contains(t, job.Theirs, "hub spine")
+	assert.Contains(t, job.Theirs, "route trains/main 10.144.0.0/20", "there is no hub that it could lead to")
+	_, out = p.build(t, want, "second")
+	require.Empty(t, out.Undone)
+	assert.Equal(t, []string{"attachment:spine/trains"}, out.Waiting)
+	drift, err := build.Drifts(context.Background(), p.driver, e, p.head)
+	require.NoError(t, err)
+	require.Len(t, drift.Things, 1)
+	assert.Equal(t, "attachment:spine/trains", drift.Things[0].Key())
+	assert.Equal(t, cloud.Asked, drift.Things[0].State)
+	require.False(t, drift.Anew)
+	assert.NotContains(t, drift.Estate.Plan.Files.Whole(), "{booking: all, trains: all}")
+	_, adopted, err := build.Adopt(context.Background(), p.driver, "")
+	require.NoError(t, err)
+	assert.NotContains(t, adopted, "trains", "nothing passes by what only one side has accepted")
+
+	_, out = theirs.build(t, want, "third")
+	require.Empty(t, out.Undone)
+	require.Empty(t, out.Waiting)
+	for _, side := range []*place{p, &theirs} {
+		drift, err := build.Drifts(context.Background(), side.driver, e, p.head)
+		require.NoError(t, err)
+		assert.Empty(t, drift.Things)
+		job, err := build.Prepare(context.Background(), side.driver, p.head, want, true, false, nil)
+		require.NoError(t, err)
+		assert.True(t, job.Empty())
+	}
+
+	// Either side can leave, and nothing of the other's is touched by that.
+	_, out = theirs.build(t, nil, "fourth")
+	require.Empty(t, out.Undone)
+	there, err := build.Look(context.Background(), p.driver, p.head.Estate, want)
+	require.NoError(t, err)
+	for _, d := range stock.Between(want, there.Things()) {
+		assert.Regexp(t, "trains|shed", d.Key())
+	}
+}
+
+// Random plans whose networks, hubs and sites belong to two owners are built with the keys of both, and taken down.
+func TestRandomOwners(t *testing.T) {
+	for seed := range uint64(6) {
+		t.Run(fmt.Sprint(seed), func(t *testing.T) {
+			rng := rand.New(rand.NewPCG(seed, 1707))
+			owned := regexp.MustCompile(`(?m)^  (n[0-9]|hub|rail):\n|^  (quay|depot): \{`).ReplaceAllStringFunc(randomplan.Write(rng), func(s string) string {
+				owner := "owner: " + []string{"skerry-line", "gull-rail"}[rng.IntN(2)]
+				if strings.HasSuffix(s, "{") {
+					return s + owner + ", "
+				}
+				return s + "    " + owner + "\n"
+			})
+			e := load(t, owned)
+			want := stock.Of(e)
+			p := at(t, filepath.Join(t.TempDir(), "cloud.db"), stock.HeadOf(e), "", 0)
+			defer p.close()
+			p.driver = client.New(p.url, []client.Key{{Name: "skerry-line", Secret: "key-of-skerry-line"}, {Name: "gull-rail", Secret: "key-of-gull-rail"}})
+			_, out := p.build(t, want, build.Note(p.head.Estate, "first"))
+			for _, u := range out.Undone {
+				t.Errorf("%s %s: %s", u.Act.Verb, u.Act.Thing.Key(), u.Err)
+			}
+			assert.Empty(t, p.differs(t, want))
+			_, out = p.build(t, nil, build.Note(p.head.Estate, "down"))
+			for _, u := range out.Undone {
+				t.Errorf("%s %s: %s", u.Act.Verb, u.Act.Thing.Key(), u.Err)
+			}
+			assert.Empty(t, p.differs(t, nil))
+		})
+	}
+}
+
 // behind changes things at a cloud as a person would, past the plan, and gives the keys of those that were changed.
 func (p *place) behind(t *testing.T, rng *rand.Rand) map[string]bool {
 	t.Helper()

@@ -14,6 +14,7 @@ import (
 type Drifted struct {
 	stock.Difference // Was is what the plan says, Is what is there
 	ByHand           bool
+	Unbuilt          bool   // whether it is not there, and the cloud's log has nobody who took it away
 	By, At           string // who changed it last, and when, as RFC 3339 writes it; empty where the cloud does not tell
 	State            cloud.State
 	Trouble          string // of what is there as planned and all the same not right: why
@@ -39,24 +40,36 @@ func Drifts(ctx context.Context, d cloud.Driver, e *estate.Estate, head stock.He
 	}
 	x := &Drift{There: there, Estate: e}
 	owners := OwnersOf(there.Hello, merged(there.Things(), want))
-	have := there.Things()
-	for i := range want { // what only another owner can make is not missed
-		if key := want[i].Key(); there.Item(key) == nil && !owners.Ours(key) {
-			have = append(have, want[i])
+	have := there.passing()
+	has, others := map[string]bool{}, map[string]bool{}
+	for i := range have {
+		has[have[i].Key()] = true
+	}
+	for i := range want { // what only another owner can make is not missed; it is taken to be as planned where it can be
+		t := &want[i]
+		if key := t.Key(); !has[key] && !owners.Ours(key) {
+			others[key] = true
+			if needs := append(t.Refs(), stock.AlsoNeeds(t)); !slices.ContainsFunc(needs, func(ref string) bool { return ref != "" && !has[ref] }) {
+				has[key] = true
+				have = append(have, *t)
+			}
 		}
 	}
+	missed := slices.DeleteFunc(slices.Clone(want), func(t stock.Thing) bool { return others[t.Key()] && !has[t.Key()] })
 	gone, err := lastGone(ctx, d, there, head.Estate)
 	if err != nil {
 		return nil, err
 	}
 	differs := map[string]bool{}
-	for _, diff := range stock.Between(want, have) {
+	for _, diff := range stock.Between(missed, have) {
 		differs[diff.Key()] = true
 		one := Drifted{Difference: diff}
 		if i := there.Item(diff.Key()); i != nil {
 			one.By, one.At, one.ByHand, one.State = i.At.By, i.At.At, i.ByHand, i.At.State
 		} else if e := gone[diff.Key()]; e != nil {
 			one.By, one.At = e.By, e.At
+		} else {
+			one.Unbuilt = there.Hello.Log
 		}
 		x.Things = append(x.Things, one)
 	}
@@ -126,7 +139,7 @@ func Adopt(ctx context.Context, d cloud.Driver, name string) (*There, string, er
 		return nil, "", err
 	}
 	head := stock.Head{Estate: name, Profile: usual(there, h.Profile), Regions: h.Regions}
-	return there, stock.InForm(head, there.Things()), nil
+	return there, stock.InForm(head, there.passing()), nil
 }
 
 // Several is the error of not saying which of several estates is meant.

@@ -47,6 +47,35 @@ func (t *There) Things() []stock.Thing {
 	return all
 }
 
+// supposed are the keys of what must be there, since what joins two owners names it, and is not seen, since it is the other owner's.
+func (t *There) supposed() map[string]bool {
+	out := map[string]bool{}
+	for i := range t.Items {
+		if len(t.Items[i].Sides()) == 0 {
+			continue
+		}
+		for _, ref := range t.Items[i].Refs() {
+			if t.Item(ref) == nil {
+				out[ref] = true
+			}
+		}
+	}
+	return out
+}
+
+// passing are the things by which packets can pass: all but the attachments that wait to be accepted, and what is another owner's and only
+// these name.
+func (t *There) passing() []stock.Thing {
+	left := stock.Joined(t.Things())
+	named := map[string]bool{}
+	for i := range left {
+		for _, ref := range left[i].Refs() {
+			named[ref] = true
+		}
+	}
+	return slices.DeleteFunc(left, func(x stock.Thing) bool { return t.Item(x.Key()).At.Foreign && !named[x.Key()] })
+}
+
 // Item is a thing by its key; nil when it is not there.
 func (t *There) Item(key string) *Item { return t.byKey[key] }
 
@@ -270,7 +299,10 @@ func (s *seer) item(t *cloud.Thing) Item {
 	i.Kind, i.Name = t.Kind, stock.NameIn(s.ids[t.ID])
 	i.Props = stock.Props{}
 	for name, v := range s.props[t.ID] {
-		named, _ := stock.SpecOf(t.Kind).Prop(name).Named(v, func(id string) (string, bool) { key, found := s.ids[id]; return key, found })
+		named, known := stock.SpecOf(t.Kind).Prop(name).Named(v, func(id string) (string, bool) { key, found := s.ids[id]; return key, found })
+		if w := s.wanted[i.Key()]; !known && w != nil && len(i.Sides()) > 0 { // what it names is of its other side, and cannot be seen: it is taken to be as planned
+			named = w.Props[name]
+		}
 		i.Props.Set(name, named)
 	}
 	if len(i.Props.Words("targets")) > 0 {
@@ -337,10 +369,12 @@ func OwnersOf(h *cloud.Hello, all []stock.Thing) *Owners {
 		if p := stock.SpecOf(t.Kind).Parent; p != "" && o.of[t.Props.Word(p)] != "" {
 			owner = o.of[t.Props.Word(p)]
 		}
-		if sides := slices.Concat(t.Props.Words("networks"), t.Props.Words("hubs")); len(sides) > 0 {
-			if k := slices.IndexFunc(sides, func(s string) bool { return slices.Contains(o.ours, o.of[s]) }); k >= 0 {
-				owner = o.of[sides[k]]
-			}
+		sides := t.Sides()
+		if k := slices.IndexFunc(sides, func(s string) bool { return slices.Contains(o.ours, o.of[s]) }); k >= 0 {
+			owner = o.of[sides[k]]
+		}
+		if network := o.of[t.Props.Word("link")]; network != "" { // of a site
+			owner = network
 		}
 		if o.known[t.Owner] && stock.SpecOf(t.Kind).Parent == "" && t.Kind != stock.Peering {
 			owner = t.Owner
@@ -355,3 +389,12 @@ func (o *Owners) Of(key string) string { return o.of[key] }
 
 // Ours reports whether there is a key of the owner of a thing.
 func (o *Owners) Ours(key string) bool { return slices.Contains(o.ours, o.of[key]) }
+
+// ownSideFirst is a thing for which the side of who makes it is accepted first: making it does that.
+func (o *Owners) ownSideFirst(t stock.Thing) stock.Thing {
+	if accepted := t.Props.Words("accepted"); len(accepted) > 1 && o.of[accepted[0]] != o.of[t.Key()] {
+		t.Props = maps.Clone(t.Props)
+		t.Props["accepted"] = []string{accepted[1], accepted[0]}
+	}
+	return t
+}

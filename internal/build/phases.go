@@ -2,6 +2,7 @@ package build
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -65,6 +66,11 @@ func Between(head stock.Head, was, is []stock.Thing, step func(done, total int))
 	target := slices.DeleteFunc(slices.Clone(is), func(t stock.Thing) bool { return last[t.Key()] })
 	if more := merged(state, inert(state, target)); lived(target) && !stock.Clash(more) {
 		phase("what nobody lives in yet", more)
+	}
+	if more := accepted(state, target); len(stock.Between(state, more)) > 0 { // at once, since no plan has a word for what waits
+		before := state
+		phase("attachments that wait", more)
+		o.Phases[len(o.Phases)-1].harm(head, before, target, more)
 	}
 	end := target
 	if more := merged(target, inert(target, state)); lived(target) && !stock.Clash(more) { // the same, the other way round
@@ -137,7 +143,10 @@ func quiet(all, other []stock.Thing) map[string]bool {
 // inert are the things that are only wanted and change nothing for any packet: parts of networks in which nobody lives yet, and which
 // nothing that stands names.
 func inert(was, is []stock.Thing) []stock.Thing {
-	there, busy := map[string]bool{}, map[string]bool{}
+	there, busy, open := map[string]bool{}, map[string]bool{}, map[string]bool{}
+	for _, t := range stock.Joined(was) {
+		open[t.Key()] = true
+	}
 	for i := range was {
 		t := &was[i]
 		there[t.Key()] = true
@@ -185,8 +194,9 @@ func inert(was, is []stock.Thing) []stock.Thing {
 	for again := true; again; { // what names something that is not taken waits with it
 		again = false
 		out = slices.DeleteFunc(out, func(t stock.Thing) bool {
-			for _, ref := range append(t.Refs(), stock.AlsoNeeds(&t)) {
-				if ref != "" && !there[ref] && !taken[ref] {
+			over := stock.AlsoNeeds(&t) // which must be there and accepted
+			for _, ref := range append(t.Refs(), over) {
+				if ref != "" && !taken[ref] && (!there[ref] || ref == over && !open[ref]) {
 					delete(taken, t.Key())
 					again = true
 					return true
@@ -250,10 +260,7 @@ func (o *Order) stepwise(head stock.Head, was, is []stock.Thing, step func(done,
 			continue
 		}
 		if gone := replaced(acts, together); len(gone) > 0 { // a cloud has nothing in its place meanwhile
-			mid, err := loaded(head, wholeWithout(before, gone))
-			if err == nil {
-				phase.Cuts, phase.Opens = steps.Harm(old, fresh, mid)
-			}
+			phase.harm(head, was, is, wholeWithout(before, gone))
 			if len(phase.Cuts)+len(phase.Opens) > 0 && phase.Why == "" {
 				phase.Why = "what cannot be changed in place is removed and made again"
 			}
@@ -267,9 +274,39 @@ func (o *Order) stepwise(head stock.Head, was, is []stock.Thing, step func(done,
 	return nil
 }
 
+// harm works out what a state cuts and opens that neither end of a change means, where all three can be walked.
+func (p *Phase) harm(head stock.Head, was, is, state []stock.Thing) {
+	var ends [3]*estate.Estate
+	for i, all := range [][]stock.Thing{was, is, state} {
+		var err error
+		if ends[i], err = loaded(head, all); err != nil {
+			return
+		}
+	}
+	p.Cuts, p.Opens = steps.Harm(ends[0], ends[1], ends[2])
+}
+
+// accepted is a stock in which the attachments that wait have been accepted as far as they are to be.
+func accepted(all, target []stock.Thing) []stock.Thing {
+	sides := map[string][]string{}
+	for i := range target {
+		if t := &target[i]; t.Kind == stock.Attachment {
+			sides[t.Key()] = t.Props.Words("accepted")
+		}
+	}
+	out := slices.Clone(all)
+	for i := range out {
+		if t := &out[i]; t.Kind == stock.Attachment && len(t.Props.Words("accepted")) < len(sides[t.Key()]) {
+			t.Props = maps.Clone(t.Props)
+			t.Props["accepted"] = sides[t.Key()]
+		}
+	}
+	return out
+}
+
 // loaded is the estate that things are.
 func loaded(head stock.Head, all []stock.Thing) (*estate.Estate, error) {
-	e, problems := estate.Load(text.One("what is there", stock.Text(head, all)))
+	e, problems := estate.Load(text.One("what is there", stock.Text(head, stock.Joined(all))))
 	if len(problems) > 0 {
 		return nil, fmt.Errorf("%s", problems[0].Message)
 	}

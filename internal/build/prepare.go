@@ -62,10 +62,15 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, hand, take bool
 	wanted := map[string]bool{}
 	lacking := map[string]bool{}
 	stays := func(item *Item) bool { return !j.Owners.Ours(item.Key()) || item.At.Foreign }
+	supposed := there.supposed()
 	for i := range want {
 		key := want[i].Key()
 		if item := there.Item(key); item != nil && stays(item) {
 			continue // whatever is wanted of it
+		}
+		if supposed[key] && !j.Owners.Ours(key) {
+			j.Was, j.Is = append(j.Was, want[i]), append(j.Is, want[i])
+			continue
 		}
 		missing := !j.Owners.Ours(key) && there.Item(key) == nil || slices.ContainsFunc(want[i].Refs(), func(ref string) bool { return lacking[ref] })
 		switch {
@@ -73,7 +78,7 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, hand, take bool
 			lacking[key] = true
 			j.Theirs = append(j.Theirs, fmt.Sprintf("%s %s", want[i].Kind, want[i].Name))
 		case j.Owners.Ours(key):
-			j.Is = append(j.Is, want[i])
+			j.Is = append(j.Is, j.Owners.ownSideFirst(want[i]))
 			wanted[key] = true
 		}
 	}

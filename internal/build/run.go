@@ -40,8 +40,9 @@ type Event struct {
 type Outcome struct {
 	Done    int
 	Total   int
-	Undone  []Undone // what was not done, and why, as far as it was tried
-	Waiting []string // the keys of what waits for another owner to accept it
+	Undone  []Undone     // what was not done, and why, as far as it was tried
+	Waiting []string     // the keys of what waits for another owner to accept it
+	Later   []*stock.Act // what can be done once that has come
 }
 
 // Undone is an act that could not be done.
@@ -126,6 +127,10 @@ func (r *runner) run(ctx context.Context, acts []stock.Act) {
 		}
 		x := <-results
 		under--
+		if errors.Is(x.err, errLater) {
+			r.putOff(acts, then, x.i)
+			continue
+		}
 		r.mu.Lock()
 		if x.err != nil {
 			r.out.Undone = append(r.out.Undone, Undone{&acts[x.i], x.err})
@@ -139,6 +144,20 @@ func (r *runner) run(ctx context.Context, acts []stock.Act) {
 		}
 		r.mu.Unlock()
 		r.tell(Event{Act: &acts[x.i], ID: x.id, Err: x.err, Took: x.took})
+	}
+}
+
+// errLater is what an act ends with that can be done once others have accepted what it leads over.
+var errLater = errors.New("it waits until others have accepted")
+
+// putOff notes that an act, and all that waits for it, is left to a later run.
+func (r *runner) putOff(acts []stock.Act, then [][]int, i int) {
+	if slices.Contains(r.out.Later, &acts[i]) {
+		return
+	}
+	r.out.Later = append(r.out.Later, &acts[i])
+	for _, n := range then[i] {
+		r.putOff(acts, then, n)
 	}
 }
 
@@ -174,12 +193,22 @@ func (r *runner) props(t *stock.Thing, all map[string]any) (map[string]any, erro
 	return out, nil
 }
 
+// waits reports whether something waits to be accepted by others.
+func (r *runner) waits(key string) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return key != "" && slices.Contains(r.out.Waiting, key)
+}
+
 // do makes the call of an act, and waits until the cloud is done with it.
 func (r *runner) do(ctx context.Context, a *stock.Act) (string, error) {
 	key := a.Thing.Key()
 	id, _ := r.id(key)
 	switch a.Verb {
 	case stock.Make:
+		if r.waits(stock.AlsoNeeds(a.Thing)) {
+			return "", errLater
+		}
 		props, err := r.props(a.Thing, a.Props)
 		if err != nil {
 			return "", err

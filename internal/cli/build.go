@@ -153,24 +153,9 @@ func (b *building) run(ctx context.Context) (int, error) {
 	}
 	ctx, stop := signal.NotifyContext(ctx, syscall.SIGINT, syscall.SIGTERM) // from here on an interruption must leave things in order
 	defer stop()
-	p := b.progressOf(job)
-	opt.Report = p.event
-	out, err := job.Do(ctx, b.driver, opt)
-	p.end()
+	out, err := b.work(ctx, job, opt)
 	if err != nil && !errors.Is(err, context.Canceled) {
 		return cannot, cloudError(b.at, err)
-	}
-	if err == nil && len(out.Waiting) > 0 && len(out.Undone) == 0 {
-		told := ""
-		out.Waiting, err = build.Await(ctx, b.driver, b.head, b.want, out.Waiting, b.wait, func(left []string) {
-			if words := b.waitWords(job, left); words != told && *b.format == "text" {
-				told = words
-				b.tell("%s", words)
-			}
-		})
-		if err != nil && !errors.Is(err, context.Canceled) {
-			return cannot, cloudError(b.at, err)
-		}
 	}
 	interrupted := errors.Is(err, context.Canceled)
 	status := good
@@ -185,6 +170,38 @@ func (b *building) run(ctx context.Context) (int, error) {
 	}
 	b.done(job, out, interrupted)
 	return status, nil
+}
+
+// work does a job, waits for what others must accept, and does what could not be done before that. The outcome is that of all of it.
+func (b *building) work(ctx context.Context, job *build.Job, opt build.Options) (*build.Outcome, error) {
+	done := 0
+	for {
+		p := b.progressOf(job)
+		opt.Report = p.event
+		out, err := job.Do(ctx, b.driver, opt)
+		p.end()
+		if out == nil {
+			return nil, err
+		}
+		out.Done, out.Total = out.Done+done, out.Total+done
+		if err != nil || len(out.Undone) > 0 || len(out.Waiting) == 0 {
+			return out, err
+		}
+		told := ""
+		out.Waiting, err = build.Await(ctx, b.driver, b.head, b.want, out.Waiting, b.wait, func(left []string) {
+			if words := b.waitWords(job, left); words != told && *b.format == "text" {
+				told = words
+				b.tell("%s", words)
+			}
+		})
+		if err != nil || len(out.Waiting) > 0 || len(out.Later) == 0 {
+			return out, err
+		}
+		done = out.Done
+		if job, err = build.Prepare(ctx, b.driver, b.head, b.want, b.hand, b.take, nil); err != nil {
+			return out, err
+		}
+	}
 }
 
 // waitWords say for whom it is waited.
@@ -202,7 +219,7 @@ func (b *building) otherSide(job *build.Job, key string) string {
 		if job.Is[i].Key() != key {
 			continue
 		}
-		for _, side := range append(job.Is[i].Props.Words("networks"), job.Is[i].Props.Words("hubs")...) {
+		for _, side := range job.Is[i].Sides() {
 			if !job.Owners.Ours(side) {
 				return " by " + job.Owners.Of(side)
 			}

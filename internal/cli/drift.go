@@ -10,6 +10,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/progress"
 
 	"wendrik/internal/build"
+	"wendrik/internal/cloud"
 	"wendrik/internal/core/compare"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/stock"
@@ -120,6 +121,8 @@ func (v *drifted) verb(d *build.Drifted) string {
 	switch {
 	case d.Trouble != "":
 		return "trouble"
+	case d.Is == nil && d.State == cloud.Asked:
+		return "asked"
 	case d.Was == nil:
 		return "new"
 	case d.Is == nil:
@@ -130,7 +133,10 @@ func (v *drifted) verb(d *build.Drifted) string {
 
 // whose says who did something, and when.
 func whose(d *build.Drifted) string {
-	if d.By == "" {
+	switch {
+	case d.Unbuilt:
+		return "not built"
+	case d.By == "":
 		return "by nobody known"
 	}
 	when := d.At
@@ -142,8 +148,11 @@ func whose(d *build.Drifted) string {
 
 // details say what of a thing is otherwise, a line for each property.
 func details(d *build.Drifted) []string {
-	if d.Trouble != "" {
+	switch {
+	case d.Trouble != "":
 		return []string{d.Trouble}
+	case d.Is == nil && d.State == cloud.Asked:
+		return []string{"it waits until both sides have accepted it"}
 	}
 	if d.Was == nil || d.Is == nil {
 		t := d.Thing()

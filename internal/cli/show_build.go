@@ -259,6 +259,9 @@ func (b *building) done(job *build.Job, out *build.Outcome, interrupted bool) {
 		b.say("the same command goes on from here;  wendrik build -undo%s  takes back what this run did", b.samePlan())
 	case len(out.Waiting) > 0:
 		b.say("%s  %s done, and %s", doubt.Sprint("waiting"), phrase.Count(out.Done, "call"), b.waitWords(job, out.Waiting))
+		if len(out.Later) > 0 {
+			b.say("until then it leaves undone: %s", b.wrap(4, phrase.Names(out.Later, actWords)))
+		}
 		b.say("the same command goes on when that has come")
 	case len(job.Theirs) > 0 || len(job.Left) > 0:
 		b.say("%s  %s; what is left to others, or made by hand, is told above", doubt.Sprint("done"), phrase.Count(out.Done, "call"))

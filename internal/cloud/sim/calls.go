@@ -314,7 +314,7 @@ func (r *record) copied() *record {
 func (c *Cloud) Remove(ctx context.Context, me Caller, id, note string) error {
 	c.mu.Lock()
 	r := c.things[id]
-	if r == nil || r.Owner != me.Owner {
+	if !c.mine(me, r) {
 		c.mu.Unlock()
 		return cloud.Refused(cloud.NotFound, "there is no thing %.60q", id)
 	}

@@ -253,7 +253,7 @@ func (c *Cloud) checkRoute(r, old *record) error {
 		switch a := c.attachment(hub, end); {
 		case a == nil:
 			return cloud.Refused(cloud.Invalid, "%s is not attached to hub %s", c.things[end].Name, c.things[hub].Name)
-		case c.stateOf(a) == cloud.Pending || c.stateOf(a) == cloud.Failed:
+		case c.stateOf(a) != cloud.Ready:
 			return cloud.Refused(cloud.NotReady, "attachment %s (%s) is %s", a.Name, a.ID, c.stateOf(a))
 		}
 	}
@@ -357,8 +357,8 @@ func (c *Cloud) checkJoin(me Caller, r, old *record) error {
 	}
 	is := func(id string) bool { return slices.Contains(sides, id) }
 	for _, name := range []string{"accepted", "exports", "imports"} {
-		if i := slices.IndexFunc(r.props.Words(name), func(id string) bool { return !is(id) }); i >= 0 {
-			return cloud.Refused(cloud.Invalid, "%s of %s %s names %s, which is no side of it", name, r.Kind, r.Name, r.props.Words(name)[i])
+		if err := c.sidesAlone(r, name); err != nil {
+			return err
 		}
 	}
 	for _, name := range []string{"arrives", "tables"} {
@@ -375,8 +375,8 @@ func (c *Cloud) checkJoin(me Caller, r, old *record) error {
 	if err := c.checkAccepted(me, r, old); err != nil || old != nil {
 		return err
 	}
-	if !slices.ContainsFunc(sides, func(id string) bool { return c.things[id].Owner == me.Owner }) {
-		return cloud.Refused(cloud.Denied, "neither side is of owner %s", me.Owner)
+	if err := c.hasSide(me, r); err != nil {
+		return err
 	}
 	if r.Kind != stock.Peering {
 		return nil
@@ -397,6 +397,47 @@ func (c *Cloud) checkJoin(me Caller, r, old *record) error {
 		}
 	}
 	return nil
+}
+
+// sidesAlone says when a property names what is no side of the thing.
+func (c *Cloud) sidesAlone(r *record, name string) error {
+	for _, id := range r.props.Words(name) {
+		if !slices.Contains(sidesOf(r), id) {
+			return cloud.Refused(cloud.Invalid, "%s of %s %s names %s, which is no side of it", name, r.Kind, r.Name, id)
+		}
+	}
+	return nil
+}
+
+// hasSide says when nobody could ask for what joins two, since neither is theirs.
+func (c *Cloud) hasSide(me Caller, r *record) error {
+	if !slices.ContainsFunc(sidesOf(r), func(id string) bool { return c.things[id].Owner == me.Owner }) {
+		return cloud.Refused(cloud.Denied, "neither side is of owner %s", me.Owner)
+	}
+	return nil
+}
+
+func (c *Cloud) checkAttachment(me Caller, r, old *record) error {
+	hub, to := r.props.Word("hub"), r.props.Word("to")
+	if dup := c.among(hub, func(x *record) bool {
+		return x.ID != r.ID && x.Kind == stock.Attachment && x.props.Word("to") == to
+	}); dup != nil {
+		return cloud.Refused(cloud.Conflict, "%s ties the same to that hub already", dup.ID)
+	}
+	for _, id := range r.props.Words("learned-by") {
+		if x := c.things[id]; x.props.Word("hub") != hub {
+			return cloud.Refused(cloud.Invalid, "%s is a table of another hub", id)
+		}
+	}
+	for _, err := range []error{c.within(r, "table", "hub", hub), c.within(r, "arrives", "network", to), c.sidesAlone(r, "accepted"), c.checkAccepted(me, r, old)} {
+		if err != nil {
+			return err
+		}
+	}
+	if old != nil && len(r.props.Words("accepted")) < len(old.props.Words("accepted")) {
+		return cloud.Refused(cloud.Invalid, "what an attachment was accepted for is not taken back; remove it")
+	}
+	return c.hasSide(me, r)
 }
 
 // checkAccepted says when a side is accepted by somebody who may not, or otherwise than by accepting: who asks accepts for one side of

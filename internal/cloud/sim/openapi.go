@@ -141,7 +141,7 @@ func Description() object {
 			"patch":      operation("change"+name, tag, "changes one of them", nil, refTo("Change"+name), "200", refTo(name)),
 			"delete":     operation("remove"+name, tag, "removes one of them, when nothing else needs it", []object{{"name": "note", "in": "query", "schema": object{"type": "string"}, "description": "kept in the log"}}, nil, "204", nil),
 		}
-		if spec.Kind == stock.Peering || spec.Kind == stock.HubLink {
+		if spec.Prop("accepted") != nil {
 			paths[at+"/{id}/accept"] = object{"parameters": idParameter, "post": operation("accept"+name, tag, "accepts it for a side of the caller's", nil,
 				object{"type": "object", "required": []string{"side"}, "additionalProperties": false, "properties": object{"side": object{"type": "string", "description": "the id of the side"}, "note": object{"type": "string"}}}, "200", refTo(name))}
 		}

@@ -186,20 +186,7 @@ func (c *Cloud) check(me Caller, r, old *record) error {
 	case stock.Peering, stock.HubLink:
 		return c.checkJoin(me, r, old)
 	case stock.Attachment:
-		if dup := c.among(r.props.Word("hub"), func(x *record) bool {
-			return x.ID != r.ID && x.Kind == stock.Attachment && x.props.Word("to") == r.props.Word("to")
-		}); dup != nil {
-			return cloud.Refused(cloud.Conflict, "%s ties the same to that hub already", dup.ID)
-		}
-		for _, id := range r.props.Words("learned-by") {
-			if x := c.things[id]; x.props.Word("hub") != r.props.Word("hub") {
-				return cloud.Refused(cloud.Invalid, "%s is a table of another hub", id)
-			}
-		}
-		if err := c.within(r, "table", "hub", r.props.Word("hub")); err != nil {
-			return err
-		}
-		return c.within(r, "arrives", "network", r.props.Word("to"))
+		return c.checkAttachment(me, r, old)
 	}
 	return nil
 }
@@ -275,8 +262,9 @@ func formed(f stock.Format, w string) bool {
 func (c *Cloud) checkRef(me Caller, r, old *record, p *stock.Prop, id string) error {
 	x := c.things[id]
 	kinds := slices.Concat(p.Of, p.KeysOf)
-	foreign := (r.Kind == stock.Peering || r.Kind == stock.HubLink || r.Kind == stock.Attachment) && x != nil && (x.Kind == stock.Network || x.Kind == stock.Hub || x.Kind == stock.HubTable || x.Kind == stock.Table)
-	foreign = foreign || p.Shape == stock.Rules || p.Name == "via" && c.mine(me, x)
+	// What joins owners names things of both; that a route's next hop is joined to its table is judged with the route.
+	joins := r.Kind == stock.Peering || r.Kind == stock.HubLink || r.Kind == stock.Attachment || r.Kind == stock.Site
+	foreign := joins || p.Shape == stock.Rules || p.Name == "via" || p.Name == "targets"
 	switch {
 	case x == nil || x.Owner != r.Owner && x.Owner != me.Owner && !foreign:
 		return cloud.Refused(cloud.NotFound, "%s of the %s names %.60q, and there is no such thing", p.Name, r.Kind, id)

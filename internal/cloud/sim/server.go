@@ -66,7 +66,7 @@ func NewServer(c *Cloud, keys map[string]Caller, hosts []string, perSecond int) 
 		s.on("GET "+at+"/{id}", s.get(k))
 		s.on("PATCH "+at+"/{id}", s.change(k))
 		s.on("DELETE "+at+"/{id}", s.remove(k))
-		if k == stock.Peering || k == stock.HubLink {
+		if stock.Specs[i].Prop("accepted") != nil {
 			s.on("POST "+at+"/{id}/accept", s.accept(k))
 		}
 	}

@@ -309,13 +309,8 @@ func (c *Cloud) stateOf(r *record) cloud.State {
 
 // sidesOf are the two sides of what joins two; none for another thing.
 func sidesOf(r *record) []string {
-	switch r.Kind {
-	case stock.Peering:
-		return r.props.Words("networks")
-	case stock.HubLink:
-		return r.props.Words("hubs")
-	}
-	return nil
+	t := stock.Thing{Kind: r.Kind, Props: r.props}
+	return t.Sides()
 }
 
 // mine reports whether a caller may see a thing: its own, and what joins something of its own.

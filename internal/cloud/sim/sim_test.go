@@ -133,7 +133,11 @@ func TestEveryKindIsAsDescribed(t *testing.T) {
 	peering := s.made("peering", props{"networks": []string{n, m}, "accepted": []string{n}})
 	hub, other := s.made("hub", props{"region": "west"}), s.made("hub", props{})
 	all, back := s.made("hub-table", props{"hub": hub}), s.made("hub-table", props{"hub": other})
-	a := s.made("attachment", props{"hub": hub, "to": n, "table": all, "learned-by": []string{all}})
+	a := s.made("attachment", props{"hub": hub, "to": n, "accepted": []string{n}, "table": all, "learned-by": []string{all}})
+	status, early := s.ask("a", "POST", "/v1/routes", map[string]any{"name": "x", "props": props{"table": table, "to": "10.212.0.0/16", "via": hub}})
+	assert.Equal(t, []any{409, "not-ready"}, []any{status, early["reason"]}, "nothing leads over what only one side has accepted")
+	_, joined := s.ask("a", "POST", "/v1/attachments/"+a+"/accept", props{"side": hub})
+	assert.Equal(t, "ready", joined["state"])
 	link := s.made("hub-link", props{"hubs": []string{hub, other}, "tables": props{hub: all, other: back}})
 	site := s.made("site", props{"ranges": []string{"10.212.0.0/16"}, "knows": []string{"10.144.0.0/20"}, "link": m})
 	r := s.made("route", props{"table": table, "to": "0.0.0.0/0", "via": front})
@@ -149,7 +153,7 @@ func TestEveryKindIsAsDescribed(t *testing.T) {
 	for _, x := range [][2]string{{"POST", "/v1/hub-links/" + link + "/accept"}} {
 		s.ask("a", x[0], x[1], props{"side": hub})
 	}
-	status, got := s.ask("a", "PATCH", "/v1/groups/"+group, map[string]any{"props": props{"in": nil}, "labels": props{"owner": "tickets"}, "note": "a note"})
+	status, got = s.ask("a", "PATCH", "/v1/groups/"+group, map[string]any{"props": props{"in": nil}, "labels": props{"owner": "tickets"}, "note": "a note"})
 	require.Equal(t, 200, status)
 	assert.NotContains(t, got["props"], "in")
 

@@ -498,41 +498,6 @@ func (r *run) keepNeeded() error {
 	return nil
 }
 
-func (r *run) acceptPeering() (err error) {
-	if err := r.needs(r.network, r.other); err != nil {
-		return err
-	}
-	props := map[string]any{"networks": []string{r.network.ID, r.other.ID}, "accepted": []string{r.network.ID}}
-	if r.peering, err = r.make(stock.Peering, "try-peering", props); err != nil {
-		return err
-	}
-	if r.peering.State != cloud.Asked {
-		return bad("it is %s before the second side has accepted it, not asked", r.peering.State)
-	}
-	t, err := r.patiently(func() (*cloud.Thing, error) { return r.d.Accept(r.ctx, r.peering.ID, r.other.ID, r.note) })
-	if err != nil {
-		return fmt.Errorf("accept was refused with %s", said(err))
-	}
-	if _, err = r.await(t); err != nil {
-		return err
-	}
-	if t, err = r.d.Thing(r.ctx, r.peering.ID); err != nil {
-		return fmt.Errorf("thing was answered with %s", said(err))
-	}
-	if t.State != cloud.Ready {
-		return bad("it is %s when both have accepted it", t.State)
-	}
-	return r.sameProps(t, map[string]any{"accepted": []string{r.network.ID, r.other.ID}})
-}
-
-func (r *run) refuseSide() error {
-	if err := r.needs(r.peering, r.subnet); err != nil {
-		return err
-	}
-	_, err := r.d.Accept(r.ctx, r.peering.ID, r.subnet.ID, r.note)
-	return r.refused(err, cloud.Invalid)
-}
-
 func (r *run) askAtOnce() error {
 	if err := r.needs(r.network, r.other); err != nil {
 		return err

@@ -84,6 +84,7 @@ func Run(ctx context.Context, d Asker, patience time.Duration, report func(Check
 		{"conflict", "a range that overlaps another is refused as conflict, and nothing is made", r.refuseOverlap},
 		{"needed", "what others need is not removed, and that is refused as needed", r.keepNeeded},
 		{"accept", "a peering is asked until both sides have accepted it, and ready then", r.acceptPeering},
+		{"attachment", "an attachment is asked until the hub and what is attached have accepted it, and no route leads over it before", r.acceptAttachment},
 		{"side", "what is no side of a peering is refused as invalid", r.refuseSide},
 		{"at-once", "twenty questions that are asked at once are answered, each with its own answer", r.askAtOnce},
 		{"remove", "what was removed is not there any more, and removing it again is refused as not-found", r.removeOne},

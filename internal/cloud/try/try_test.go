@@ -69,6 +69,7 @@ var mistakes = []struct {
 	{"things are named by their names, not by their ids", []string{"parts"}},
 	{"the log goes backwards", []string{"log"}},
 	{"answers come to other questions", []string{"at-once", "ready"}},
+	{"an attachment needs nobody to accept it", []string{"attachment"}},
 }
 
 // mistaken is a driver with a mistake.
@@ -156,6 +157,9 @@ func (m *mistaken) Thing(ctx context.Context, id string) (*cloud.Thing, error) {
 	}
 	if err == nil {
 		t = m.sorted(t)
+		if m.n == 15 && t.Kind == stock.Attachment && t.State == cloud.Asked {
+			t.State = cloud.Ready
+		}
 	}
 	return t, err
 }

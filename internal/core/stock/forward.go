@@ -245,6 +245,7 @@ func (f *forward) whole(t *Thing) text.Value {
 		return text.Map(append(all, text.Field{Key: "routes", Value: text.List(routes...)})...)
 	case Hub:
 		var all fields
+		all.tags(t)
 		all.word("region", t.Props.Word("region"))
 		return text.Map(append(all, text.Field{Key: "tables", Value: text.Map()})...)
 	}

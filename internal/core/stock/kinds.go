@@ -122,10 +122,11 @@ var Specs = []Spec{
 	{Kind: HubTable, Doc: "a route table of a hub", Parent: "hub", Props: []Prop{
 		{Name: "hub", Doc: "the hub it is of", Shape: Word, Of: []Kind{Hub}, Required: true, Fixed: true},
 	}},
-	{Kind: Attachment, Doc: "what ties a network or a site to a hub", Parent: "hub", Props: []Prop{
+	{Kind: Attachment, Doc: "what ties a network or a site to a hub, once both have accepted it", Parent: "hub", Props: []Prop{
 		{Name: "hub", Doc: "the hub", Shape: Word, Of: []Kind{Hub}, Required: true, Fixed: true},
 		{Name: "to", Doc: "the network or site that is attached", Shape: Word, Of: []Kind{Network, Site}, Required: true, Fixed: true},
 		{Name: "table", Doc: "the hub table that its packets look into", Shape: Word, Of: []Kind{HubTable}, Required: true},
+		{Name: "accepted", Doc: "the hub, and what is attached, for which it has been accepted; accept adds one", Shape: Words, Of: []Kind{Hub, Network, Site}},
 		{Name: "learned-by", Doc: "the hub tables that learn its ranges, and so have routes to them", Shape: Words, Of: []Kind{HubTable}},
 		{Name: "arrives", Doc: "the table of the network that what the hub brings looks into", Shape: Word, Of: []Kind{Table}},
 	}},

@@ -68,6 +68,15 @@ func Whole(all []Thing) []Thing {
 	}
 }
 
+// Joined are things without the attachments that a side has not accepted yet: by those nothing passes, and no plan says so.
+func Joined(all []Thing) []Thing {
+	waits := func(t Thing) bool { return t.Kind == Attachment && len(t.Props.Words("accepted")) < 2 }
+	if !slices.ContainsFunc(all, waits) {
+		return all
+	}
+	return slices.DeleteFunc(slices.Clone(all), waits)
+}
+
 type builder struct{ of map[Kind][]Thing }
 
 func (b *builder) add(k Kind, name string, tags *plan.Tags, props Props) *Thing {
@@ -268,7 +277,7 @@ func (b *builder) peering(p *estate.Peering) {
 }
 
 func (b *builder) hub(h *estate.Hub) {
-	b.add(Hub, h.Name, nil, Props{"region": h.Plan.Region.Value})
+	b.add(Hub, h.Name, &h.Plan.Tags, Props{"region": h.Plan.Region.Value})
 	for _, t := range h.Tables {
 		b.add(HubTable, t.ID(), nil, Props{"hub": key(h)})
 		b.routes(key(t), t.ID(), t.Routes)
@@ -280,7 +289,7 @@ func (b *builder) hub(h *estate.Hub) {
 				by = append(by, key(t))
 			}
 		}
-		props := Props{"hub": key(h), "to": key(a.To()), "learned-by": by}
+		props := Props{"hub": key(h), "to": key(a.To()), "accepted": []string{key(h), key(a.To())}, "learned-by": by}
 		if a.Table != nil {
 			props["table"] = key(a.Table)
 		}

@@ -43,6 +43,12 @@ func (g *graph) order() {
 			}
 		}
 	}
+	accepts := map[string][]int{} // by the key of what joins two
+	for i := range g.acts {
+		if a := &g.acts[i]; a.Verb == Accept {
+			accepts[a.Thing.Key()] = append(accepts[a.Thing.Key()], i)
+		}
+	}
 	for i := range g.acts {
 		a := &g.acts[i]
 		before := func(n int) {
@@ -72,6 +78,9 @@ func (g *graph) order() {
 			}
 		}
 		if a.Thing.Kind == Route {
+			for _, n := range accepts[AlsoNeeds(a.Thing)] {
+				before(n)
+			}
 			for _, n := range links[a.Thing.Props.Word("via")] {
 				before(n)
 			}

@@ -160,6 +160,19 @@ func (p *Prop) Named(v any, other func(key string) (string, bool)) (named any, o
 	return v, true
 }
 
+// Sides are the keys of the two that a thing joins, each of which must accept it; none for a thing that joins nothing.
+func (t *Thing) Sides() []string {
+	switch t.Kind {
+	case Peering:
+		return t.Props.Words("networks")
+	case HubLink:
+		return t.Props.Words("hubs")
+	case Attachment:
+		return []string{t.Props.Word("hub"), t.Props.Word("to")}
+	}
+	return nil
+}
+
 // Refs are the keys of the things that a thing names.
 func (t *Thing) Refs() []string {
 	var all []string

@@ -381,8 +381,11 @@ func (r Rule) Line(dir, network string) string {
 
 func (w *writer) hub(h *Thing) {
 	w.line(1, "%s:", text.Word(h.Name))
-	if r := h.Props.Word("region"); r != "" {
-		w.entry(2, "region", text.Word(r))
+	var f fields
+	f.tags(h)
+	f.word("region", h.Props.Word("region"))
+	for _, x := range f {
+		w.entry(2, x.Key, x.Value)
 	}
 	if len(w.in[h.Key()]) == 0 {
 		w.line(2, "tables: {}")
