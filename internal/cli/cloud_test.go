@@ -465,3 +465,77 @@ func TestBuildWaitsForTheOtherOwner(t *testing.T) {
 	r = run(t, folder, "", "build", "-at", c.url)
 	assert.Equal(t, 0, r.status, "with both keys it makes what is left: %s%s", r.out, r.err)
 }
+
+// A plan of counts and patterns is built, one of a count is removed by hand, and all that is told speaks of that one.
+func TestDriftOfACount(t *testing.T) {
+	folder := t.TempDir()
+	write(t, folder, `wendrik: 1
+estate: skerry-line
+patterns:
+  service: {tiers: {web: {access: closed}}, groups: {web: {in: [tcp/443 from any], out: [any to any]}}}
+networks:
+  booking: {pattern: service, range: 10.144.0.0/20, subnets: {web: {tier: web, range: 10.144.0.0/24}}}
+workloads:
+  shop: {in: booking/web, count: 3, addresses: [10.144.0.10, 10.144.0.11, 10.144.0.12], groups: [web]}
+  till: {in: booking/web, address: 10.144.0.20, groups: [web]}
+expect:
+  - till reaches shop on tcp/443
+`)
+	c := cloudIn(t, folder, "-owners", "skerry-line,skerry-line/night-shift")
+	require.Equal(t, 0, run(t, folder, "", "build", "-at", c.url).status)
+	assert.Equal(t, 0, run(t, folder, "", "drift", "-at", c.url).status, "a subnet, a tier and a group of one name are three things")
+	night := key(t, folder, "skerry-line/night-shift")
+	_, page := ask(t, night, "GET", c.url+"/v1/workloads?name=shop-2", "")
+	status, _ := ask(t, night, "DELETE", c.url+"/v1/workloads/"+page["things"].([]any)[0].(map[string]any)["id"].(string), "")
+	require.Equal(t, 204, status)
+	r := run(t, folder, "", "drift", "-at", c.url)
+	assert.Equal(t, 1, r.status)
+	for _, words := range []string{"1 thing otherwise", "gone     workload shop-2  by skerry-line/night-shift", "by gone workload shop-2  (skerry-line/night-shift)", `"till reaches shop on tcp/443" speaks of what is gone`,
+		"make workload shop-2", "+  - till reaches shop-1 on tcp/443\n+  - till reaches shop-3 on tcp/443"} {
+		assert.Contains(t, r.out, words)
+	}
+	r = run(t, folder, "", "check", "-at", c.url)
+	assert.Contains(t, r.out, "2 of 2 expectations hold")
+	assert.NotContains(t, r.err, "do not reach")
+	require.Equal(t, 1, run(t, folder, "", "drift", "-at", c.url, "-write").status)
+	assert.Equal(t, 0, run(t, folder, "", "drift", "-at", c.url).status)
+	assert.Equal(t, 0, run(t, folder, "", "check").status)
+}
+
+// What leads over another owner's hub is made by the same run once the attachment has been accepted.
+func TestBuildGoesOnWhenAnAttachmentIsAccepted(t *testing.T) {
+	folder := t.TempDir()
+	write(t, folder, `wendrik: 1
+estate: skerry-line
+networks:
+  booking: {range: 10.144.0.0/20, owner: skerry-line, subnets: {web: {range: 10.144.0.0/24}}, tables: {main: {main: true, routes: [{to: trains, via: spine}]}}}
+  trains: {range: 10.145.0.0/20, owner: gull-rail}
+hubs:
+  spine: {owner: skerry-line, attach: {booking: all, trains: all}, tables: {all: {learns: [booking], routes: [{to: trains, via: trains}]}}}
+workloads:
+  shop: {in: booking/web, address: 10.144.0.10}
+`)
+	c := cloudIn(t, folder, "-owners", "skerry-line,gull-rail")
+	theirs := key(t, folder, "gull-rail")
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "ours.keys"), []byte("skerry-line: "+key(t, folder, "skerry-line")+"\n"), 0o600))
+	status, network := ask(t, theirs, "POST", c.url+"/v1/networks", `{"name":"trains","props":{"ranges":["10.145.0.0/20"]}}`)
+	require.Equal(t, 201, status)
+	r := run(t, folder, "", "build", "-at", c.url, "-keys", "ours.keys", "-wait", "300ms")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.out, "waits to be accepted: spine/trains by gull-rail")
+	assert.Contains(t, r.out, "until then it leaves undone: route spine/all 10.145.0.0/20 via trains")
+	r = run(t, folder, "", "drift", "-at", c.url, "-keys", "ours.keys")
+	assert.Contains(t, r.out, "asked    attachment spine/trains")
+	assert.Contains(t, r.out, "it waits until both sides have accepted it")
+
+	_, page := ask(t, theirs, "GET", c.url+"/v1/attachments", "")
+	tie := page["things"].([]any)[0].(map[string]any)["id"].(string)
+	go func() {
+		time.Sleep(300 * time.Millisecond)
+		ask(t, theirs, "POST", c.url+"/v1/attachments/"+tie+"/accept", `{"side":"`+network["id"].(string)+`"}`)
+	}()
+	r = run(t, folder, "", "build", "-at", c.url, "-keys", "ours.keys", "-wait", "20s")
+	assert.Equal(t, 0, r.status, r.out+r.err)
+	assert.Contains(t, r.out, "the plan is true")
+	assert.Equal(t, 0, run(t, folder, "", "drift", "-at", c.url, "-keys", "ours.keys").status)
+}

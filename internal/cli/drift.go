@@ -97,6 +97,7 @@ func (v *drifted) weigh() error {
 		}
 	}
 	v.does = compare.Of(before, v.Estate, nil, time.Now())
+	v.does.Expectations = slices.DeleteFunc(v.does.Expectations, func(x compare.Expectation) bool { return x.Was == compare.NotThere }) // what the way forward makes of other lines
 	meter := v.meter("finding the way back", 0, progress.UnitsDefault)
 	job, err := build.Prepared(v.There, stock.HeadOf(v.plan.Estate), stock.Of(v.plan.Estate), true, false, meter.step)
 	meter.end()
@@ -262,20 +263,42 @@ func (v *drifted) byWhom(all []*compare.Change) string {
 	var who []string
 	for _, ch := range all {
 		for i := range v.Things {
-			if d := &v.Things[i]; d.By != "" && touches(d, ch) && !slices.Contains(who, d.By) {
+			if d := &v.Things[i]; d.By != "" && v.touches(d, ch) && !slices.Contains(who, d.By) {
 				who = append(who, d.By)
 			}
 		}
 	}
-	words := by(all)
+	words := by(v.ofMembers(all))
 	if len(who) > 0 {
 		words += "  (" + strings.Join(who, ", ") + ")"
 	}
 	return words
 }
 
-// touches reports whether a change of the plan is of a thing.
-func touches(d *build.Drifted, ch *compare.Change) bool {
+// ofMembers are changes in which that of a count is told as those of its members, which is what somebody changed.
+func (v *drifted) ofMembers(all []*compare.Change) []*compare.Change {
+	var out []*compare.Change
+	for _, ch := range all {
+		n := len(out)
+		for i := range v.Things {
+			if d := &v.Things[i]; d.Thing().Kind == stock.Workload && ch.Name != d.Thing().Name && v.touches(d, ch) {
+				one := *ch
+				one.Kind, one.Thing, one.Name = v.verb(d), "workload", d.Thing().Name
+				out = append(out, &one)
+			}
+		}
+		if len(out) == n {
+			out = append(out, ch)
+		}
+	}
+	return out
+}
+
+// touches reports whether a change of the plan is of a thing, or of the count that it is a member of.
+func (v *drifted) touches(d *build.Drifted, ch *compare.Change) bool {
+	if w := v.plan.Workload(d.Thing().Name); d.Thing().Kind == stock.Workload && w != nil && w.Set != nil && slices.Equal(ch.Place, text.Path{"workloads", w.Set.Name}) {
+		return true
+	}
 	at := stock.PlaceOf(d.Thing())
 	inside := func(a, b text.Path) bool { return len(a) <= len(b) && slices.Equal(a, b[:len(a)]) }
 	return inside(at, ch.Place) || inside(ch.Place, at)

@@ -48,7 +48,11 @@ func (v *drifted) text() {
 		if i == 0 {
 			v.say("\n%s", strong.Sprint("lines of expect"))
 		}
-		v.say("  %s", v.wrap(4, clean(expectedWords(x))))
+		words := expectedWords(x)
+		if x.Is == compare.NotThere {
+			words = fmt.Sprintf("%q speaks of what is gone", x.Text)
+		}
+		v.say("  %s", v.wrap(4, clean(words)))
 	}
 	v.ways()
 }

@@ -100,7 +100,7 @@ func (b *builder) byName(r Rule, in spot) []Rule {
 func (b *builder) expectations() {
 	for _, x := range b.e.Plan.Expect {
 		for _, end := range append([]string{x.From, x.To}, x.Except...) {
-			if !b.e.isEnd(end) {
+			if !b.e.IsEnd(end) {
 				b.unknown(plan.Text{Value: end, At: x.At}, spot{key: "expect"}, "workload, site, network, tier or subnet",
 					func() []string { return append(b.e.scope.names(WorkloadKind, SiteKind, NetworkKind), "internet") })
 			}
@@ -108,8 +108,8 @@ func (b *builder) expectations() {
 	}
 }
 
-// isEnd reports whether a word names something that can be an end of a question.
-func (e *Estate) isEnd(word string) bool {
+// IsEnd reports whether a word names something that can be an end of a question.
+func (e *Estate) IsEnd(word string) bool {
 	if _, err := netip.ParseAddr(word); err == nil || word == plan.Internet {
 		return true
 	}

@@ -217,3 +217,25 @@ func ParseExpectation(text string) (Expectation, error) {
 	e.Flows, e.HasFlows = flows, true
 	return e, nil
 }
+
+// Line is the line that says the expectation.
+func (e *Expectation) Line() string {
+	if e.LeavesAs != "" {
+		return e.From + " leaves as " + e.LeavesAs
+	}
+	line := e.From
+	if e.Never {
+		line += " never"
+	}
+	line += " reaches " + e.To
+	if e.HasFlows {
+		line += " on " + e.Flows.String()
+	}
+	if len(e.Except) > 0 {
+		line += " except " + strings.Join(e.Except, ", ")
+	}
+	if e.Without != "" {
+		line += " without " + e.Without
+	}
+	return line
+}

@@ -1,6 +1,7 @@
 package stock
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -16,22 +17,23 @@ import (
 const maxRounds = 8
 
 // Forward is the estate of a plan that is edited to say what is there, in its own words where these still hold, with the problems of its
-// text, and what the edits do not reach. A network that differs from its pattern in what a pattern cannot leave out is spelt out.
+// text, and what the edits do not reach. A network that differs from its pattern in what a pattern cannot leave out is spelt out, and what
+// speaks of things that are gone goes with them.
 func Forward(e *estate.Estate, have []Thing) (after *estate.Estate, problems []diag.Finding, left []Difference) {
 	after = e
-	spelt := map[string]bool{}
+	spelt, broken := map[string]bool{}, map[string][]string{}
 	best, bestProblems, least := e, problems, -1
 	for round := range maxRounds {
 		left = Between(Of(after), have)
-		if least < 0 || len(left) < least {
-			best, bestProblems, least = after, problems, len(left)
+		if least < 0 || len(left)+len(problems) < least {
+			best, bestProblems, least = after, problems, len(left)+len(problems)
 		} else if round > 4 { // what no edit reaches
 			break
 		}
-		if len(left) == 0 {
+		if len(left)+len(problems) == 0 {
 			break
 		}
-		f := &forward{e: after, have: byKey(have), all: have, edited: map[string]bool{}}
+		f := &forward{e: after, have: byKey(have), all: have, edited: map[string]bool{}, broken: broken}
 		if round >= 2 {
 			f.spellOut(left, spelt)
 		}
@@ -41,17 +43,20 @@ func Forward(e *estate.Estate, have []Thing) (after *estate.Estate, problems []d
 			}
 			f.memberships(left)
 		}
+		if len(left) == 0 {
+			f.gone(problems)
+		}
 		edits := after.Own(f.edits)
 		next, bad, err := after.With(text.Changes{{Edits: edits}})
 		if err != nil { // one of them cannot be made: the others are
 			next, bad, err = after.With(text.Changes{{Edits: possible(after, edits)}})
 		}
-		if err != nil {
+		if err != nil || len(edits) == 0 {
 			break
 		}
 		after, problems = next, bad
 	}
-	if left = Between(Of(after), have); len(left) >= least {
+	if left = Between(Of(after), have); len(left)+len(problems) >= least {
 		after, problems = best, bestProblems
 		left = Between(Of(after), have)
 	}
@@ -96,7 +101,9 @@ type forward struct {
 	have   map[string]*Thing
 	all    []Thing
 	edits  []text.Edit
-	edited map[string]bool // sets that are written as single workloads
+	edited map[string]bool     // sets that are written as single workloads
+	was    map[string]*Thing   // what the plan says, once that is asked
+	broken map[string][]string // sets that were in a round before, and who of them is left
 }
 
 func (f *forward) add(edits ...text.Edit) { f.edits = append(f.edits, edits...) }
@@ -323,18 +330,42 @@ func (f *forward) groupRules(d Difference, at text.Path) {
 	}
 }
 
-// breakUp writes the workloads of a set one by one, since they are not alike any longer.
+// breakUp writes the workloads of a set one by one, since they are not alike any longer; or, where only its last ones are gone, has it
+// count fewer.
 func (f *forward) breakUp(s *estate.Set) {
 	if f.edited[s.Name] {
 		return
 	}
 	f.edited[s.Name] = true
-	f.add(text.Remove(text.Path{"workloads"}, s.Name))
-	for _, w := range s.Members {
-		if t := f.have[KeyOf(Workload, w.Name)]; t != nil {
-			f.add(text.Set(text.Path{"workloads"}, w.Name, WorkloadValue(t)))
+	var left []string
+	alike := true // whether those that are left are the first ones, each as it was
+	for i, w := range s.Members {
+		t := f.have[KeyOf(Workload, w.Name)]
+		if t == nil {
+			continue
 		}
+		alike = alike && len(left) == i && f.same(t)
+		left = append(left, w.Name)
 	}
+	at := text.Path{"workloads"}
+	if each, found := f.e.Plan.Files.Value(at.To(s.Name, "addresses")); alike && found && len(left) > 0 && len(each.Items()) == len(s.Members) {
+		f.add(text.Set(at.To(s.Name), "count", text.Word(fmt.Sprint(len(left)))), text.Set(at.To(s.Name), "addresses", text.List(each.Items()[:len(left)]...)))
+		return
+	}
+	f.broken[s.Name] = left
+	f.add(text.Remove(at, s.Name))
+	for _, name := range left {
+		f.add(text.Set(at, name, WorkloadValue(f.have[KeyOf(Workload, name)])))
+	}
+}
+
+// same reports whether a workload is there as the plan has it.
+func (f *forward) same(t *Thing) bool {
+	if f.was == nil {
+		f.was = byKey(Of(f.e))
+	}
+	was := f.was[t.Key()]
+	return was != nil && len(Between([]Thing{*was}, []Thing{*t})) == 0
 }
 
 // route edits a route. One that is written with a name may stand for several.

@@ -1,0 +1,110 @@
+package stock
+
+import (
+	"slices"
+
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
+)
+
+// This file edits what of a plan speaks by name of things that are gone.
+
+// gone writes anew what problems tell of: routes, rules and what sites know by their ranges, as they are there; lines of expect about
+// those who are left; and a cluster goes with its network.
+func (f *forward) gone(problems []diag.Finding) {
+	done := map[string]bool{}
+	for _, p := range problems {
+		at := p.Place
+		if done[at.String()] {
+			continue
+		}
+		done[at.String()] = true
+		switch {
+		case len(at) > 0 && at[0] == "expect":
+			f.lines()
+		case len(at) == 5 && at[0] == "networks" && (at[2] == "groups" || at[2] == "lists"):
+			k := Group
+			if at[2] == "lists" {
+				k = List
+			}
+			if t := f.have[KeyOf(k, at[1]+"/"+at[3])]; t != nil {
+				f.add(text.Set(at[:4], at[4], lines(t, at[4])))
+			}
+		case len(at) == 5 && at[4] == "routes":
+			k := Table
+			if at[0] == "hubs" {
+				k = HubTable
+			}
+			f.add(text.Set(at[:4], at[4], f.routesOf(KeyOf(k, at[1]+"/"+at[3]))))
+		case len(at) == 3 && at[0] == "sites" && at[2] == "knows":
+			if t := f.have[KeyOf(Site, at[1])]; t != nil {
+				f.add(text.Set(at[:2], at[2], text.Words(t.Props.Words("knows")...)))
+			}
+		case len(at) > 1 && at[0] == "clusters":
+			f.add(text.Remove(at[:1], at[1]))
+		}
+	}
+}
+
+// routesOf are the routes that a table has.
+func (f *forward) routesOf(table string) text.Value {
+	var all []text.Value
+	for i := range f.all {
+		if r := &f.all[i]; r.Kind == Route && r.Props.Word("table") == table {
+			all = append(all, RouteValue(r))
+		}
+	}
+	return text.List(all...)
+}
+
+// lines writes the lines of expect anew whose ends are gone. One about a count that is written one by one becomes one for each of
+// those; one about nobody goes.
+func (f *forward) lines() {
+	at := text.Path{"expect"}
+	written, found := f.e.Plan.Files.Value(at)
+	if !found {
+		return
+	}
+	for i, item := range written.Items() {
+		word, _ := item.Single()
+		x, err := plan.ParseExpectation(word)
+		if err != nil || !slices.ContainsFunc(append([]string{x.From, x.To}, x.Except...), func(end string) bool { return !f.e.IsEnd(end) }) {
+			continue
+		}
+		except := x.Except
+		x.Except = nil
+		for _, end := range except {
+			x.Except = append(x.Except, f.who(end)...)
+		}
+		n := 0
+		for _, from := range f.who(x.From) {
+			for _, to := range f.who(x.To) {
+				one := x
+				one.From, one.To = from, to
+				switch n++; {
+				case n == 1:
+					f.add(text.Put(at, i+1, text.Word(one.Line())))
+				case i+1 < len(written.Items()):
+					f.add(text.Insert(at, i+2, text.Word(one.Line())))
+				default:
+					f.add(text.Add(at, text.Word(one.Line())))
+				}
+			}
+		}
+		if n == 0 {
+			f.add(text.RemoveNth(at, i+1))
+		}
+	}
+}
+
+// who is left of whom a word meant.
+func (f *forward) who(end string) []string {
+	if left, was := f.broken[end]; was {
+		return slices.DeleteFunc(slices.Clone(left), func(name string) bool { return f.e.Workload(name) == nil })
+	}
+	if f.e.IsEnd(end) {
+		return []string{end}
+	}
+	return nil
+}
