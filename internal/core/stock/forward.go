@@ -43,6 +43,7 @@ func Forward(e *estate.Estate, have []Thing) (after *estate.Estate, problems []d
 			}
 			f.memberships(left)
 		}
+		f.lacks(problems)
 		if len(left) == 0 {
 			f.gone(problems)
 		}

@@ -139,3 +139,30 @@ func TestCountsAreBrokenUp(t *testing.T) {
 	assert.NotContains(t, middle, "- web reaches")
 	assert.Contains(t, middle, "targets: [web-1, web-3]")
 }
+
+// However much somebody did by hand, or by another plan, the plan can be edited to say it: from each of some plans to what each other
+// comes to, with tiers, regions and zones that the first never spoke of.
+func TestAnyPlanFollowsToAnyStock(t *testing.T) {
+	plans := []string{counted}
+	for _, name := range []string{"wendrik", "planned"} {
+		raw, err := os.ReadFile("../../../examples/skerry-line/" + name + ".yaml")
+		require.NoError(t, err)
+		plans = append(plans, string(raw))
+	}
+	for seed := range uint64(2) {
+		rng := rand.New(rand.NewPCG(seed, 47))
+		both, _ := randomplan.Both(rng)
+		plans = append(plans, randomplan.Write(rng), both)
+	}
+	for i, from := range plans {
+		for k, to := range plans {
+			there := stock.Of(load(t, to))
+			after, problems, left := stock.Forward(load(t, from), there)
+			assert.Empty(t, problems, "from %d to %d\n%s", i, k, after.Plan.Files.Whole())
+			assert.Empty(t, left, "from %d to %d\n%s", i, k, after.Plan.Files.Whole())
+			if i == k {
+				assert.Equal(t, from, after.Plan.Files.Whole())
+			}
+		}
+	}
+}

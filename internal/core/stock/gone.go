@@ -47,6 +47,62 @@ func (f *forward) gone(problems []diag.Finding) {
 	}
 }
 
+// lacks writes what the plan lacks for what is there: tiers, by where their subnets lead, regions, and zones.
+func (f *forward) lacks(problems []diag.Finding) {
+	var tiers map[string]map[string]tierForm
+	done := map[string]bool{}
+	for _, p := range problems {
+		at := p.Place
+		if len(at) < 3 || at[0] != "networks" || f.have[KeyOf(Network, at[1])] == nil {
+			continue
+		}
+		var s *Thing
+		if at[2] == "subnets" && len(at) > 4 {
+			s = f.have[KeyOf(Subnet, at[1]+"/"+at[3])]
+		}
+		switch {
+		case s != nil && at[4] == "tier" && s.Labels[TierLabel] != "":
+			if tiers == nil {
+				tiers = tierForms(HeadOf(f.e), f.all)
+			}
+			if tier := s.Labels[TierLabel]; !done[at[1]+"/"+tier] {
+				done[at[1]+"/"+tier] = true
+				var all fields
+				all.word("access", tiers[KeyOf(Network, at[1])][tier].access)
+				f.add(text.Set(text.Path{"networks", at[1], "tiers"}, tier, text.Map(all...)))
+			}
+		case at[2] == "region", s != nil && at[4] == "zone":
+			for _, region := range f.have[KeyOf(Network, at[1])].Props.Words("regions") {
+				if !done[region] {
+					done[region] = true
+					f.add(text.Set(text.Path{"regions"}, region, text.Words(f.zonesOf(region)...)))
+				}
+			}
+		}
+	}
+}
+
+// zonesOf are the zones that the plan has in a region, and those in which there are subnets of networks that live in it alone.
+func (f *forward) zonesOf(region string) []string {
+	var all []string
+	for _, r := range HeadOf(f.e).Regions {
+		if r.Name == region {
+			all = append(all, r.Zones...)
+		}
+	}
+	for i := range f.all {
+		t := &f.all[i]
+		if t.Kind != Subnet {
+			continue
+		}
+		z, n := t.Props.Word("zone"), f.have[t.Props.Word("network")]
+		if z != "" && slices.Equal(n.Props.Words("regions"), []string{region}) && !slices.Contains(all, z) {
+			all = append(all, z)
+		}
+	}
+	return all
+}
+
 // routesOf are the routes that a table has.
 func (f *forward) routesOf(table string) text.Value {
 	var all []text.Value
