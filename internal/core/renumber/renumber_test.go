@@ -9,8 +9,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wendrik/internal/core/estate"
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/grid"
+	"wendrik/internal/core/text"
 	"wendrik/internal/randomplan"
 )
 
@@ -90,4 +92,19 @@ func TestMove(t *testing.T) {
 	}
 	_, err = Of(e, Request{Name: "booking", To: []netip.Prefix{netip.MustParsePrefix("10.2.0.0/17")}})
 	assert.ErrorContains(t, err, "is of another size")
+}
+
+// Lines of expect are written in whichever file they stand; one that a pattern gives to all that take it is told.
+func TestLinesOfSeveralFiles(t *testing.T) {
+	files := text.NewFiles(nil)
+	files.Add("wendrik.yaml", "wendrik: 1\nparts: [teams.yaml]\nspace: {s: {block: 10.0.0.0/8}}\npatterns: {p: {expect: [\"10.1.0.10 never reaches {network}\"]}}\nnetworks: {a: {range: 10.1.0.0/16, subnets: {x: {range: 10.1.0.0/24}}}, b: {pattern: p, range: 10.2.0.0/16}}\nexpect: 10.1.0.10 never reaches 10.2.0.1\n")
+	files.Add("teams.yaml", "workloads: {w: {in: a/x, address: 10.1.0.10}}\nexpect:\n  - w never reaches b\n  - 10.2.0.1 never reaches 10.1.0.10\n")
+	e, problems := estate.Load(files)
+	require.Empty(t, problems)
+	r, err := Of(e, Request{Name: "a", To: []netip.Prefix{netip.MustParsePrefix("10.5.0.0/16")}})
+	require.NoError(t, err)
+	all := r.After.Plan.Files.All()
+	assert.Contains(t, all[0].Text, "\nexpect: 10.5.0.10 never reaches 10.2.0.1\n")
+	assert.Equal(t, "workloads: {w: {in: a/x, address: 10.5.0.10}}\nexpect:\n  - w never reaches b\n  - 10.2.0.1 never reaches 10.5.0.10\n", all[1].Text)
+	assert.Equal(t, []string{"the line of expect  10.1.0.10 never reaches b"}, r.Left)
 }

@@ -299,28 +299,43 @@ func (r *renumberer) knows(s *estate.Site) {
 	}
 }
 
-// expectations rewrites the addresses and ranges that lines of expect name.
+// expectations rewrites the addresses and ranges that lines of expect name, in each file that has such lines.
 func (r *renumberer) expectations() {
-	for i, x := range r.e.Plan.Expect {
-		words := strings.Fields(x.Text)
-		moved := false
-		for k, w := range words {
-			if p, err := netip.ParsePrefix(w); err == nil {
-				if to, moves := r.follow(p); moves {
-					words[k], moved = to.String(), true
-				}
-			} else if a, err := netip.ParseAddr(w); err == nil {
-				if to, moves := r.followAddr(a); moves {
-					words[k], moved = to.String(), true
-				}
+	at := text.Path{"expect"}
+	written := map[string]bool{}
+	for _, file := range r.e.Plan.Files.All() {
+		lines, _ := file.Value(at)
+		for i, item := range lines.Elements() {
+			line, _ := item.Single()
+			written[line] = true
+			if moved, moves := r.rewritten(line); moves {
+				put := text.Put(at, i+1, text.Word(moved))
+				put.In = file.Name
+				r.change(fmt.Sprintf("the line of expect  %s", line), put)
 			}
 		}
-		switch {
-		case !moved:
-		case len(r.e.Plan.Files.All()) > 1 || len(r.e.Plan.Patterns) > 0:
+	}
+	for _, x := range r.e.Plan.Expect {
+		if _, moves := r.rewritten(x.Text); moves && !written[x.Text] { // it comes from a pattern, for all that take it
 			r.Left = append(r.Left, fmt.Sprintf("the line of expect  %s", x.Text))
-		default:
-			r.change(fmt.Sprintf("the line of expect  %s", x.Text), text.Put(text.Path{"expect"}, i+1, text.Word(strings.Join(words, " "))))
 		}
 	}
+}
+
+// rewritten is a line of expect with the addresses and ranges that things have afterwards, and whether that is another line.
+func (r *renumberer) rewritten(line string) (string, bool) {
+	words := strings.Fields(line)
+	moved := false
+	for k, w := range words {
+		if p, err := netip.ParsePrefix(w); err == nil {
+			if to, moves := r.follow(p); moves {
+				words[k], moved = to.String(), true
+			}
+		} else if a, err := netip.ParseAddr(w); err == nil {
+			if to, moves := r.followAddr(a); moves {
+				words[k], moved = to.String(), true
+			}
+		}
+	}
+	return strings.Join(words, " "), moved
 }

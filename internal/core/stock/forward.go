@@ -25,8 +25,8 @@ func Forward(e *estate.Estate, have []Thing) (after *estate.Estate, problems []d
 	best, bestProblems, least := e, problems, -1
 	for round := range maxRounds {
 		left = Between(Of(after), have)
-		if least < 0 || len(left)+len(problems) < least {
-			best, bestProblems, least = after, problems, len(left)+len(problems)
+		if lacks := short(left, problems); least < 0 || lacks < least {
+			best, bestProblems, least = after, problems, lacks
 		} else if round > 4 { // what no edit reaches
 			break
 		}
@@ -57,12 +57,15 @@ func Forward(e *estate.Estate, have []Thing) (after *estate.Estate, problems []d
 		}
 		after, problems = next, bad
 	}
-	if left = Between(Of(after), have); len(left)+len(problems) >= least {
+	if left = Between(Of(after), have); short(left, problems) >= least {
 		after, problems = best, bestProblems
 		left = Between(Of(after), have)
 	}
 	return after, problems, left
 }
+
+// short is how far a plan is from what is there: first by what it says otherwise, then by what of it speaks of nothing.
+func short(left []Difference, problems []diag.Finding) int { return len(left)<<20 + len(problems) }
 
 // spellOut writes networks that take a pattern, and still differ, without it.
 func (f *forward) spellOut(left []Difference, had map[string]bool) {
@@ -356,7 +359,9 @@ func (f *forward) breakUp(s *estate.Set) {
 	f.broken[s.Name] = left
 	f.add(text.Remove(at, s.Name))
 	for _, name := range left {
-		f.add(text.Set(at, name, WorkloadValue(f.have[KeyOf(Workload, name)])))
+		one := text.Set(at, name, WorkloadValue(f.have[KeyOf(Workload, name)]))
+		one.In = f.e.Plan.Files.Of(s.At()).Name
+		f.add(one)
 	}
 }
 

@@ -11,8 +11,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wendrik/internal/core/estate"
 	"wendrik/internal/core/stock"
 	"wendrik/internal/core/stock/stocktest"
+	"wendrik/internal/core/text"
 	"wendrik/internal/randomplan"
 )
 
@@ -164,5 +166,25 @@ func TestAnyPlanFollowsToAnyStock(t *testing.T) {
 				assert.Equal(t, from, after.Plan.Files.Whole())
 			}
 		}
+	}
+}
+
+// In a plan of several files each edit goes to the file in which what it speaks of stands, lines of expect among them.
+func TestSeveralFilesFollow(t *testing.T) {
+	files := text.NewFiles(nil)
+	files.Add("wendrik.yaml", "wendrik: 1\nparts: [a.yaml, b.yaml]\nnetworks: {n: {range: 10.0.0.0/16, subnets: {s: {range: 10.0.0.0/24}}}}\nexpect: [w never reaches v]\n")
+	files.Add("a.yaml", "workloads:\n  v: {in: n/s, address: 10.0.0.9}\nexpect:\n  - v never reaches w\n")
+	files.Add("b.yaml", "workloads:\n  w: {in: n/s, count: 3, addresses: [10.0.0.10, 10.0.0.11, 10.0.0.12]}\n  x: {in: n/s, address: 10.0.0.20}\nexpect:\n  - w never reaches x\n  - x never reaches v\n")
+	e, problems := estate.Load(files)
+	require.Empty(t, problems)
+	have := slices.DeleteFunc(stock.Of(e), func(t stock.Thing) bool { return t.Name == "w-2" })
+	after, problems, left := stock.Forward(e, have)
+	require.Empty(t, problems)
+	require.Empty(t, left)
+	all := after.Plan.Files.All()
+	assert.Contains(t, all[0].Text, "expect: [w-1 never reaches v, w-3 never reaches v]")
+	assert.Equal(t, "workloads:\n  v: {in: n/s, address: 10.0.0.9}\nexpect:\n  - v never reaches w-1\n  - v never reaches w-3\n", all[1].Text)
+	for _, line := range []string{"  w-1: {in: n/s, address: 10.0.0.10}", "  w-3: {in: n/s, address: 10.0.0.12}", "  - w-1 never reaches x", "  - w-3 never reaches x", "  - x never reaches v"} {
+		assert.Contains(t, all[2].Text, line+"\n")
 	}
 }

@@ -118,40 +118,55 @@ func (f *forward) routesOf(table string) text.Value {
 // those; one about nobody goes.
 func (f *forward) lines() {
 	at := text.Path{"expect"}
-	written, found := f.e.Plan.Files.Value(at)
-	if !found {
-		return
-	}
-	for i, item := range written.Items() {
-		word, _ := item.Single()
-		x, err := plan.ParseExpectation(word)
-		if err != nil || !slices.ContainsFunc(append([]string{x.From, x.To}, x.Except...), func(end string) bool { return !f.e.IsEnd(end) }) {
-			continue
-		}
-		except := x.Except
-		x.Except = nil
-		for _, end := range except {
-			x.Except = append(x.Except, f.who(end)...)
-		}
-		n := 0
-		for _, from := range f.who(x.From) {
-			for _, to := range f.who(x.To) {
-				one := x
-				one.From, one.To = from, to
-				switch n++; {
-				case n == 1:
-					f.add(text.Put(at, i+1, text.Word(one.Line())))
-				case i+1 < len(written.Items()):
-					f.add(text.Insert(at, i+2, text.Word(one.Line())))
+	for _, file := range f.e.Plan.Files.All() {
+		written, _ := file.Value(at)
+		for i, item := range written.Elements() {
+			word, _ := item.Single()
+			lines, gone := f.told(word)
+			if !gone {
+				continue
+			}
+			var edits []text.Edit
+			for k, line := range lines {
+				switch {
+				case k == 0:
+					edits = append(edits, text.Put(at, i+1, text.Word(line)))
+				case i+1 < len(written.Elements()):
+					edits = append(edits, text.Insert(at, i+2, text.Word(line)))
 				default:
-					f.add(text.Add(at, text.Word(one.Line())))
+					edits = append(edits, text.Add(at, text.Word(line)))
 				}
 			}
-		}
-		if n == 0 {
-			f.add(text.RemoveNth(at, i+1))
+			if len(lines) == 0 {
+				edits = append(edits, text.RemoveNth(at, i+1))
+			}
+			for _, x := range edits {
+				x.In = file.Name
+				f.add(x)
+			}
 		}
 	}
+}
+
+// told are the lines that say of those who are left what a line of expect says; gone is false where all of its ends are there.
+func (f *forward) told(line string) (lines []string, gone bool) {
+	x, err := plan.ParseExpectation(line)
+	if err != nil || !slices.ContainsFunc(append([]string{x.From, x.To}, x.Except...), func(end string) bool { return !f.e.IsEnd(end) }) {
+		return nil, false
+	}
+	except := x.Except
+	x.Except = nil
+	for _, end := range except {
+		x.Except = append(x.Except, f.who(end)...)
+	}
+	for _, from := range f.who(x.From) {
+		for _, to := range f.who(x.To) {
+			one := x
+			one.From, one.To = from, to
+			lines = append(lines, one.Line())
+		}
+	}
+	return lines, true
 }
 
 // who is left of whom a word meant.

@@ -15,8 +15,9 @@ type Edit struct {
 	Was    string // the key of the entry that it replaces, when not Key itself
 	Nth    int    // of a list: the number (from 1) of the element that it goes before, or that goes; 0 for the end
 	Value  Value
-	Remove bool // whether the entry or element goes, and nothing takes its place
-	Put    bool // whether the element with that number becomes the value
+	Remove bool   // whether the entry or element goes, and nothing takes its place
+	Put    bool   // whether the element with that number becomes the value
+	In     string // of a plan in several files: the name of the one that it is made in; empty for the one where its path stands
 }
 
 // Set is the edit that writes an entry of a mapping, whether it is there already or not.
@@ -158,7 +159,7 @@ func once(edits []Edit) []Edit {
 	seen := map[string]bool{}
 	var out []Edit
 	for _, e := range edits {
-		key := fmt.Sprintf("%q %q %q %d %v %v %s", e.Path, e.Key, e.Was, e.Nth, e.Remove, e.Put, e.Value)
+		key := fmt.Sprintf("%q %q %q %q %d %v %v %s", e.In, e.Path, e.Key, e.Was, e.Nth, e.Remove, e.Put, e.Value)
 		if !seen[key] {
 			seen[key] = true
 			out = append(out, e)

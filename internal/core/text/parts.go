@@ -1,6 +1,10 @@
 package text
 
-import "go.yaml.in/yaml/v4"
+import (
+	"slices"
+
+	"go.yaml.in/yaml/v4"
+)
 
 // This file makes edits in a plan that is spread over several files.
 
@@ -46,6 +50,10 @@ func (s *Files) sorted(edits []Edit) map[*File][]Edit {
 	each := map[*File][]Edit{}
 	for _, e := range edits {
 		best, deepest := 0, -1
+		if i := slices.IndexFunc(s.all, func(f *File) bool { return f.Name == e.In }); i >= 0 {
+			each[s.all[i]] = append(each[s.all[i]], e)
+			continue
+		}
 		path := e.Path
 		if e.Key != "" {
 			path = e.Path.To(e.Key)

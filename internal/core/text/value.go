@@ -109,6 +109,14 @@ func (v Value) Fields() []Field { return v.fields }
 // Items are the elements of a list; none for another value.
 func (v Value) Items() []Value { return v.list }
 
+// Elements are the elements of a list; a single value counts as a list of one.
+func (v Value) Elements() []Value {
+	if word, single := v.Single(); single && word != "" {
+		return []Value{v}
+	}
+	return v.list
+}
+
 // Single is a single value, and whether it is one.
 func (v Value) Single() (string, bool) { return v.word, v.kind == yaml.ScalarNode }
 
