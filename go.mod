@@ -14,6 +14,7 @@ require (
 	github.com/google/nftables v0.3.0
 	github.com/jackc/pgx/v5 v5.12.0
 	github.com/jedib0t/go-pretty/v6 v6.8.3
+	github.com/mattn/go-shellwords v1.0.16
 	github.com/miekg/dns v1.1.73
 	github.com/natefinch/atomic v1.0.1
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3

@@ -204,6 +204,7 @@ func (r *runner) waits(key string) bool {
 func (r *runner) do(ctx context.Context, a *stock.Act) (string, error) {
 	key := a.Thing.Key()
 	id, _ := r.id(key)
+	call := context.WithoutCancel(ctx) // what is under way comes to its end, and so it is known what is done
 	switch a.Verb {
 	case stock.Make:
 		if r.waits(stock.AlsoNeeds(a.Thing)) {
@@ -225,7 +226,7 @@ func (r *runner) do(ctx context.Context, a *stock.Act) (string, error) {
 			name = name[strings.LastIndex(name, "/")+1:]
 		}
 		order := &cloud.Order{Kind: a.Thing.Kind, Owner: r.owners.Of(key), Name: name, Labels: labelsFor(a.Thing, r.opt.Estate), Props: props, Token: Token(r.opt.Estate, key), Note: r.opt.Note}
-		t, err := r.asked(ctx, a, func() (*cloud.Thing, error) { return r.driver.Make(ctx, order) })
+		t, err := r.asked(ctx, a, func() (*cloud.Thing, error) { return r.driver.Make(call, order) })
 		if err != nil {
 			return "", err
 		}
@@ -244,11 +245,11 @@ func (r *runner) do(ctx context.Context, a *stock.Act) (string, error) {
 			for k, v := range labelsFor(a.Thing, r.opt.Estate) {
 				change.Labels[k] = v
 			}
-			for _, gone := range r.goneLabels(ctx, id, change.Labels) {
+			for _, gone := range r.goneLabels(call, id, change.Labels) {
 				change.Labels[gone] = nil
 			}
 		}
-		_, err = r.asked(ctx, a, func() (*cloud.Thing, error) { return r.driver.Change(ctx, change) })
+		_, err = r.asked(ctx, a, func() (*cloud.Thing, error) { return r.driver.Change(call, change) })
 		return id, err
 	case stock.Accept:
 		side, _ := r.id(a.Side)
@@ -258,11 +259,11 @@ func (r *runner) do(ctx context.Context, a *stock.Act) (string, error) {
 			r.mu.Unlock()
 			return id, nil
 		}
-		_, err := r.asked(ctx, a, func() (*cloud.Thing, error) { return r.driver.Accept(ctx, id, side, r.opt.Note) })
+		_, err := r.asked(ctx, a, func() (*cloud.Thing, error) { return r.driver.Accept(call, id, side, r.opt.Note) })
 		return id, err
 	case stock.Remove:
 		_, err := r.asked(ctx, a, func() (*cloud.Thing, error) {
-			err := r.driver.Remove(ctx, id, r.opt.Note)
+			err := r.driver.Remove(call, id, r.opt.Note)
 			if cloud.ReasonOf(err) == cloud.NotFound {
 				err = nil
 			}
@@ -353,8 +354,8 @@ func (r *runner) ready(ctx context.Context, a *stock.Act, t *cloud.Thing, deadli
 		if time.Now().After(deadline) {
 			return t, fmt.Errorf("it is still %s after %s", t.State, r.opt.Patience)
 		}
-		if err := sleep(ctx, pause); err != nil {
-			return t, err
+		if sleep(ctx, pause) != nil {
+			return t, nil // it is made, and nothing else is begun
 		}
 		pause = min(pause*3/2, time.Second)
 		again, err := r.driver.Thing(ctx, t.ID)
@@ -363,7 +364,7 @@ func (r *runner) ready(ctx context.Context, a *stock.Act, t *cloud.Thing, deadli
 		case err == nil:
 			t = again
 		case ctx.Err() != nil:
-			return t, ctx.Err()
+			return t, nil
 		case errors.As(err, &refused) && refused.Reason == cloud.Limited:
 			pause = max(pause, refused.After)
 		case errors.As(err, &refused):

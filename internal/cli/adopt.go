@@ -31,7 +31,7 @@ func adoptCommand() *command {
 					return cannot, err
 				}
 				ctx := context.Background()
-				d, err := c.driver(ctx, at)
+				d, err := c.driver(at)
 				if err != nil {
 					return cannot, err
 				}

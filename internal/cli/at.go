@@ -6,8 +6,11 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"strings"
 	"syscall"
+
+	"github.com/mattn/go-shellwords"
 
 	"wendrik/internal/build"
 	"wendrik/internal/cloud"
@@ -36,7 +39,7 @@ func (f *flags) keysFlag() *string {
 }
 
 // driver gives the driver that a word names.
-func (c *call) driver(ctx context.Context, a atFlags) (cloud.Driver, error) {
+func (c *call) driver(a atFlags) (cloud.Driver, error) {
 	at := *a.at
 	over, rpc := strings.CutPrefix(at, "rpc:")
 	switch {
@@ -59,11 +62,19 @@ func (c *call) driver(ctx context.Context, a atFlags) (cloud.Driver, error) {
 		}
 		return client.New(at, keys), nil
 	}
-	words := strings.Fields(at)
-	if len(words) == 0 {
+	words, err := commandWords(at)
+	switch {
+	case err != nil:
+		return nil, &usageError{fmt.Sprintf("-at %s is no command: a quote is not ended", clean(at)), `-at 'PROGRAM "AN ARGUMENT"'`}
+	case len(words) == 0:
 		return nil, &usageError{"-at names no cloud", "-at http://" + cloudAddress}
 	}
-	d, err := cloud.Run(ctx, words)
+	return started(words)
+}
+
+// started is a driver that is a program, with its arguments.
+func started(words []string) (cloud.Driver, error) {
+	d, err := cloud.Run(words)
 	switch {
 	case errors.Is(err, exec.ErrNotFound) || errors.Is(err, os.ErrNotExist):
 		return nil, &usageError{fmt.Sprintf("there is no program %s to be a driver", clean(words[0])), "name a program, or the address of a cloud: http://" + cloudAddress}
@@ -71,6 +82,14 @@ func (c *call) driver(ctx context.Context, a atFlags) (cloud.Driver, error) {
 		return nil, &usageError{fmt.Sprintf("the driver %s cannot be started: %s", clean(words[0]), reason(err)), ""}
 	}
 	return d, nil
+}
+
+// commandWords are the words of a command, with quotes as a shell has them; a backslash is part of a path where paths have such.
+func commandWords(line string) ([]string, error) {
+	if filepath.Separator == '\\' {
+		line = strings.ReplaceAll(line, `\`, `\\`)
+	}
+	return shellwords.Parse(line)
 }
 
 // cloudError says in a sentence why a cloud did not do what was asked.
@@ -98,7 +117,7 @@ func (f *flags) standing() atFlags {
 func (s *screen) asThere(plan *opened) (*opened, error) {
 	c := &call{screen: s}
 	ctx := context.Background()
-	d, err := c.driver(ctx, *s.there)
+	d, err := c.driver(*s.there)
 	if err != nil {
 		return nil, err
 	}

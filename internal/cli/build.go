@@ -56,7 +56,7 @@ func buildCommand() *command {
 					return cannot, err
 				}
 				ctx := context.Background()
-				d, err := c.driver(ctx, at)
+				d, err := c.driver(at)
 				if err != nil {
 					return cannot, err
 				}
@@ -153,6 +153,7 @@ func (b *building) run(ctx context.Context) (int, error) {
 	}
 	ctx, stop := signal.NotifyContext(ctx, syscall.SIGINT, syscall.SIGTERM) // from here on an interruption must leave things in order
 	defer stop()
+	context.AfterFunc(ctx, stop) // a second one ends it at once
 	out, err := b.work(ctx, job, opt)
 	if err != nil && !errors.Is(err, context.Canceled) {
 		return cannot, cloudError(b.at, err)

@@ -41,7 +41,7 @@ func driftCommand() *command {
 					return cannot, err
 				}
 				ctx := context.Background()
-				d, err := c.driver(ctx, at)
+				d, err := c.driver(at)
 				if err != nil {
 					return cannot, err
 				}

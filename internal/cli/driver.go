@@ -42,12 +42,11 @@ func driverCommand() *command {
 			return func(c *call) (int, error) {
 				ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
 				defer stop()
+				context.AfterFunc(ctx, stop) // a second interruption ends it at once
 				if *trial {
 					if len(c.args) == 0 {
 						return cannot, &usageError{"-try needs the driver that is to be tried", "wendrik driver -try PROGRAM"}
 					}
-					word := strings.Join(c.args, " ")
-					at.at = &word
 					return c.tryDriver(ctx, at, *format, *wait)
 				}
 				if err := c.noArguments("driver", "wendrik driver -try PROGRAM"); err != nil {
@@ -56,7 +55,7 @@ func driverCommand() *command {
 				if !strings.HasPrefix(*at.at, "http://") && !strings.HasPrefix(*at.at, "https://") {
 					return cannot, &usageError{"driver is that of the simulated cloud, and -at must be its address", "-at http://" + cloudAddress}
 				}
-				d, err := c.driver(ctx, at)
+				d, err := c.driver(at)
 				if err != nil {
 					return cannot, err
 				}
@@ -80,7 +79,15 @@ func (keepOpen) Close() error { return nil }
 
 // tryDriver makes the conformance run.
 func (c *call) tryDriver(ctx context.Context, at atFlags, format string, wait time.Duration) (int, error) {
-	d, err := c.driver(ctx, at)
+	word := strings.Join(c.args, " ") // one word is a command as -at takes it, several are its words
+	at.at = &word
+	var d cloud.Driver
+	var err error
+	if len(c.args) > 1 {
+		d, err = started(c.args)
+	} else {
+		d, err = c.driver(at)
+	}
 	if err != nil {
 		return cannot, err
 	}
@@ -96,7 +103,11 @@ func (c *call) tryDriver(ctx context.Context, at atFlags, format string, wait ti
 	})
 	closed := d.Close()
 	if ctx.Err() != nil {
-		return cannot, &usageError{"it was interrupted; what it made may still be there, with the label wendrik-try", ""}
+		left := "; what it made is removed"
+		if last := checks[len(checks)-1]; last.Wrong != "" {
+			left = ", and what it made has the label wendrik-try: " + last.Wrong
+		}
+		return cannot, &usageError{"it was interrupted" + left, ""}
 	}
 	end := try.Check{Name: "end", Wants: "the program ends by itself when its standard input does"}
 	if closed != nil {

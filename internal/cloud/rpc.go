@@ -120,8 +120,8 @@ type spoken struct {
 }
 
 // Run starts the program of a driver. What it writes on its standard error is kept for the error that tells why it ended.
-func Run(ctx context.Context, words []string) (Driver, error) {
-	cmd := exec.CommandContext(ctx, words[0], words[1:]...)
+func Run(words []string) (Driver, error) {
+	cmd := exec.Command(words[0], words[1:]...)
 	in, err := cmd.StdinPipe()
 	if err != nil {
 		return nil, err
@@ -133,6 +133,7 @@ func Run(ctx context.Context, words []string) (Driver, error) {
 	said := &tail{}
 	cmd.Stderr = said
 	cmd.WaitDelay = 2 * time.Second
+	apart(cmd)
 	if err := cmd.Start(); err != nil {
 		return nil, err
 	}

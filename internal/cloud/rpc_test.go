@@ -112,7 +112,7 @@ func TestProgramsThatBreakTheProtocol(t *testing.T) {
 			t.Setenv("WENDRIK_DRIVER_SAYS", x.says)
 			ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 			defer cancel()
-			d, err := cloud.Run(ctx, []string{self})
+			d, err := cloud.Run([]string{self})
 			require.NoError(t, err)
 			_, err = d.Hello(ctx)
 			require.Error(t, err)

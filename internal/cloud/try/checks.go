@@ -103,7 +103,7 @@ func (r *run) patiently(do func() (*cloud.Thing, error)) (*cloud.Thing, error) {
 	for {
 		t, err := do()
 		var no *cloud.Refusal
-		if !errors.As(err, &no) || no.Reason != cloud.Limited && no.Reason != cloud.NotReady || time.Now().After(deadline) || r.ctx.Err() != nil {
+		if !errors.As(err, &no) || no.Reason != cloud.Limited && no.Reason != cloud.NotReady || time.Now().After(deadline) || r.until.Err() != nil {
 			return t, err
 		}
 		time.Sleep(max(no.After, 50*time.Millisecond))
@@ -168,6 +168,9 @@ func (r *run) await(t *cloud.Thing) (*cloud.Thing, error) {
 	for t.State == cloud.Pending {
 		if time.Now().After(deadline) {
 			return t, bad("%s %s is still pending after %s", t.Kind, t.ID, r.patience)
+		}
+		if r.until.Err() != nil {
+			return t, r.until.Err()
 		}
 		time.Sleep(30 * time.Millisecond)
 		id := t.ID

@@ -30,7 +30,8 @@ type Asker interface {
 // run is one run of all checks.
 type run struct {
 	d        Asker
-	ctx      context.Context
+	ctx      context.Context // of each call, which comes to its end also where the run is interrupted
+	until    context.Context // ends when the run is interrupted
 	patience time.Duration
 	hello    *cloud.Hello
 	owner    string
@@ -61,7 +62,7 @@ func (s skip) Error() string { return string(s) }
 func Run(ctx context.Context, d Asker, patience time.Duration, report func(Check)) []Check {
 	var raw [6]byte
 	rand.Read(raw[:])
-	r := &run{d: d, ctx: ctx, patience: patience, mark: hex.EncodeToString(raw[:]), report: report}
+	r := &run{d: d, ctx: context.WithoutCancel(ctx), until: ctx, patience: patience, mark: hex.EncodeToString(raw[:]), report: report}
 	r.note = "wendrik try " + r.mark
 	for _, c := range []struct {
 		name, wants string
@@ -91,10 +92,11 @@ func Run(ctx context.Context, d Asker, patience time.Duration, report func(Check
 		{"log", "the log tells what was done, in order, by whom, with the note, and with what was before and behind", r.readLog},
 	} {
 		r.one(c.name, c.wants, c.do)
-		if c.name == "hello" && r.checks[0].Wrong != "" {
+		if c.name == "hello" && r.checks[0].Wrong != "" || ctx.Err() != nil {
 			break // nothing else can be tried
 		}
 	}
+	r.until = r.ctx // it cleans up also where it was interrupted
 	r.one("clean", "all that the run made can be removed", r.clean)
 	return r.checks
 }

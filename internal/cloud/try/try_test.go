@@ -209,7 +209,7 @@ func TestKnownMistakes(t *testing.T) {
 		t.Run(x.what, func(t *testing.T) {
 			ctx := context.Background()
 			t.Setenv("WENDRIK_TRY_MISTAKE", strconv.Itoa(n))
-			d, err := cloud.Run(ctx, []string{self})
+			d, err := cloud.Run([]string{self})
 			require.NoError(t, err)
 			checks := try.Run(ctx, d.(try.Asker), 2*time.Second, nil)
 			require.NoError(t, d.Close())
