@@ -300,7 +300,7 @@ workloads:
 	require.NoError(t, err)
 	assert.NotContains(t, adopted, "trains", "nothing passes by what only one side has accepted")
 
-	_, out = theirs.build(t, want, "third")
+	_, out = theirs.build(t, want, build.Note(p.head.Estate, "third"))
 	require.Empty(t, out.Undone)
 	require.Empty(t, out.Waiting)
 	for _, side := range []*place{p, &theirs} {
@@ -312,10 +312,29 @@ workloads:
 		assert.True(t, job.Empty())
 	}
 
+	// An acceptance is taken back by removing what was accepted.
+	there, err := build.Look(context.Background(), theirs.driver, p.head.Estate, want)
+	require.NoError(t, err)
+	before, run, err := build.Before(context.Background(), theirs.driver, there, p.head.Estate)
+	require.NoError(t, err)
+	require.Equal(t, "third", run)
+	_, out = theirs.build(t, before, build.Undo(p.head.Estate, run))
+	require.Empty(t, out.Undone)
+	there, err = build.Look(context.Background(), p.driver, p.head.Estate, want)
+	require.NoError(t, err)
+	assert.Nil(t, there.Item("attachment:spine/trains"))
+	for _, side := range []*place{p, &theirs, p} {
+		_, out = side.build(t, want, "again")
+		require.Empty(t, out.Undone)
+	}
+	drift, err = build.Drifts(context.Background(), p.driver, e, p.head)
+	require.NoError(t, err)
+	require.Empty(t, drift.Things)
+
 	// Either side can leave, and nothing of the other's is touched by that.
 	_, out = theirs.build(t, nil, "fourth")
 	require.Empty(t, out.Undone)
-	there, err := build.Look(context.Background(), p.driver, p.head.Estate, want)
+	there, err = build.Look(context.Background(), p.driver, p.head.Estate, want)
 	require.NoError(t, err)
 	for _, d := range stock.Between(want, there.Things()) {
 		assert.Regexp(t, "trains|shed", d.Key())

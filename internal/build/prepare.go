@@ -251,7 +251,11 @@ func restored(there *There, estateName string, first map[string]*cloud.Thing, ma
 	}
 	var things []stock.Thing
 	for i := range before.Items {
-		things = append(things, before.Items[i].Thing)
+		t := before.Items[i].Thing
+		if is := there.Item(t.Key()); t.Kind == stock.Attachment && is != nil && len(t.Props.Words("accepted")) < len(is.Props.Words("accepted")) {
+			continue // what it was accepted for is not taken back: it goes
+		}
+		things = append(things, t)
 	}
 	return things, nil
 }
