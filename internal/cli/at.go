@@ -89,7 +89,9 @@ func commandWords(line string) ([]string, error) {
 	if filepath.Separator == '\\' {
 		line = strings.ReplaceAll(line, `\`, `\\`)
 	}
-	return shellwords.Parse(line)
+	p := shellwords.NewParser()
+	p.SetExcludeSeparators('(', ')', ';', '&', '|', '<', '>', '`') // no shell is there to whom these would mean more
+	return p.Parse(line)
 }
 
 // cloudError says in a sentence why a cloud did not do what was asked.

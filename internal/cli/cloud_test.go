@@ -400,6 +400,8 @@ func TestDriverInAnotherLanguage(t *testing.T) {
 	r = run(t, folder, "", "build", "-at", "python3 -c exit(3)")
 	assert.Equal(t, 2, r.status)
 	assert.Contains(t, r.err, "ended before it answered hello")
+	said := `python3 -c "import sys; print(sys.argv, file=sys.stderr); exit(3)" a;b 'c d' e|f "" $HOME (g)`
+	assert.Contains(t, run(t, folder, "", "build", "-at", said).err, `['-c', 'a;b', 'c d', 'e|f', '', '$HOME', '(g)']`)
 }
 
 // Networks that are alike take a pattern when they are adopted, and what is there can be asked without any plan.
