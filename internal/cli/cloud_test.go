@@ -6,6 +6,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"log"
+	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
 	"net/http/httputil"
@@ -22,6 +24,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/randomplan"
 )
 
 // clouded is a simulated cloud that runs in a folder.
@@ -145,6 +149,30 @@ func TestCloudIsKilledAtEveryCall(t *testing.T) {
 	}
 }
 
+// A random plan is built at a cloud that is killed by every call that changes something: each of them is done, kept, and never answered,
+// and the same command goes on from there.
+func TestRandomPlanAtACloudThatDies(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	stated, _ := randomplan.Both(rand.New(rand.NewPCG(3, 1708)))
+	write(t, folder, strings.Replace(stated, "wendrik: 1\n", "wendrik: 1\nestate: skerry-line\n", 1))
+	died := 0
+	for ; died < 200; died++ {
+		c := cloudIn(t, folder, "-faults", "die@1")
+		r := run(t, folder, "", "build", "-at", c.url, "-side", "1", "-wait", "100ms") // and no patience with a cloud that is not there
+		if r.status == 0 {
+			break
+		}
+		require.Equal(t, 2, r.status, "%s%s", r.out, r.err)
+		_ = c.process.Wait()
+	}
+	c := cloudIn(t, folder)
+	require.Equal(t, 0, run(t, folder, "", "drift", "-at", c.url).status)
+	made := things(t, c, folder)
+	assert.Greater(t, made, 50)
+	assert.LessOrEqual(t, made, died, "nothing is made twice")
+}
+
 // The build is killed at every call in turn, before the call gets to the cloud and behind it; the same command goes on.
 func TestBuildIsKilledAtEveryCall(t *testing.T) {
 	for _, behind := range []bool{false, true} {
@@ -163,7 +191,7 @@ func TestBuildIsKilledAtEveryCall(t *testing.T) {
 				between := &httputil.ReverseProxy{Rewrite: func(r *httputil.ProxyRequest) {
 					r.SetURL(target)
 					r.Out.Host = target.Host
-				}, ErrorLog: nil}
+				}, ErrorLog: log.New(io.Discard, "", 0)}
 				server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 					lock.Lock()
 					if r.Method != "GET" {
