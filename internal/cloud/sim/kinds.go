@@ -105,8 +105,14 @@ func (c *Cloud) checkSubnet(r, old *record) error {
 	if err := c.knownRegion(r); err != nil {
 		return err
 	}
-	if zone := r.props.Word("zone"); zone != "" && !slices.ContainsFunc(c.regions, func(x stock.Region) bool { return slices.Contains(x.Zones, zone) }) {
-		return cloud.Refused(cloud.Invalid, "there is no zone %.60q", zone)
+	lives := network.props.Words("regions")
+	if region := r.props.Word("region"); region != "" && len(lives) > 0 && !slices.Contains(lives, region) {
+		return cloud.Refused(cloud.Invalid, "network %s does not live in region %s", network.Name, region)
+	}
+	if zone := r.props.Word("zone"); zone != "" && !slices.ContainsFunc(c.regions, func(x stock.Region) bool {
+		return slices.Contains(x.Zones, zone) && (len(lives) == 0 || slices.Contains(lives, x.Name))
+	}) {
+		return cloud.Refused(cloud.Invalid, "there is no zone %.60q where network %s lives", zone, network.Name)
 	}
 	return nil
 }
@@ -245,6 +251,9 @@ func (c *Cloud) checkRoute(r, old *record) error {
 		return x.ID != r.ID && x.Kind == stock.Route && x.props.Word("to") == r.props.Word("to") && x.props.Word("only") == r.props.Word("only")
 	}); dup != nil {
 		return cloud.Refused(cloud.Conflict, "table %s has a route to %s already: %s", table.Name, r.props.Word("to"), dup.ID)
+	}
+	if err := c.within(r, "only", "network", table.props.Word("network")); err != nil {
+		return err
 	}
 	if via := r.props.Word("via"); via != stock.Blackhole && !c.leads(table, c.things[via]) {
 		return cloud.Refused(cloud.Invalid, "no route of table %s can lead to %s %s: it is not of the same network or hub, or nothing joins them", table.Name, c.things[via].Kind, c.things[via].Name)

@@ -34,7 +34,7 @@ type server struct {
 func newServer(t *testing.T, o sim.Options) *server {
 	t.Helper()
 	o.Owners = []string{"skerry-line", "gull-rail"}
-	o.Regions = []stock.Region{{Name: "west", Zones: []string{"west-a", "west-b"}}}
+	o.Regions = []stock.Region{{Name: "west", Zones: []string{"west-a", "west-b"}}, {Name: "north", Zones: []string{"north-a"}}}
 	o.Profile = map[string]string{"like": "zonal"}
 	c, err := sim.Open(filepath.Join(t.TempDir(), "cloud.db"), o)
 	require.NoError(t, err)
@@ -265,6 +265,93 @@ func TestRefusals(t *testing.T) {
 	assert.Equal(t, "asked", got["state"], "each owner may take back what it accepted")
 	_, got = s.ask("a", "PATCH", "/v1/networks/"+n, map[string]any{"props": props{"ranges": []string{"10.160.0.0/20"}}})
 	assert.Equal(t, "needed", got["reason"], "a subnet is in the range")
+}
+
+// What joins, hands on and speaks of others is refused where these are of another network or hub, and where it makes no sense.
+func TestRefusalsOfWhatNamesOthers(t *testing.T) {
+	s := newServer(t, sim.Options{})
+	n := s.made("network", props{"ranges": []string{"10.144.0.0/20"}, "regions": []string{"west"}})
+	m := s.made("network", props{"ranges": []string{"10.144.16.0/20"}})
+	subnet := s.made("subnet", props{"network": n, "ranges": []string{"10.144.0.0/24"}})
+	table, theirs := s.made("table", props{"network": n}), s.made("table", props{"network": m})
+	group := s.made("group", props{"network": n})
+	balancer := s.made("workload", props{"subnet": subnet, "addresses": []string{"10.144.0.10"}, "balances": true})
+	target := s.made("workload", props{"subnet": subnet, "addresses": []string{"10.144.0.11"}})
+	s.made("workload", props{"subnet": subnet, "addresses": []string{"10.144.0.12"}, "targets": []string{target}})
+	nat := s.made("gateway", props{"network": n, "type": "nat", "subnet": subnet, "addresses": []string{"10.144.0.9"}, "assigned": true})
+	hub, far := s.made("hub", props{}), s.made("hub", props{})
+	all, back := s.made("hub-table", props{"hub": hub}), s.made("hub-table", props{"hub": far})
+	tie := s.made("attachment", props{"hub": hub, "to": n, "table": all, "accepted": []string{hub}})
+	for _, x := range []struct {
+		kind   string
+		p      props
+		reason string
+		words  string
+	}{
+		{"workload", props{"subnet": subnet, "addresses": []string{"10.144.0.20"}, "targets": []string{balancer}}, "invalid", "is a balancer itself"},
+		{"workload", props{"subnet": subnet, "addresses": []string{"10.144.0.20"}, "public": []string{"203.0.113.7", "203.0.113.8"}}, "invalid", "one of each family"},
+		{"subnet", props{"network": n, "ranges": []string{"10.144.1.0/24"}, "zone": "north-a"}, "invalid", "where network x lives"},
+		{"subnet", props{"network": n, "ranges": []string{"10.144.1.0/24"}, "region": "north"}, "invalid", "does not live in region north"},
+		{"gateway", props{"network": n, "type": "internet", "arrives": theirs}, "invalid", "of another network"},
+		{"gateway", props{"network": m, "type": "nat", "subnet": subnet, "addresses": []string{"10.144.0.21"}}, "invalid", "of another network"},
+		{"route", props{"table": theirs, "to": "10.1.0.0/16", "via": nat}, "invalid", "nothing joins them"},
+		{"route", props{"table": table, "to": "10.1.0.0/16", "via": hub}, "not-ready", "is asked"},
+		{"route", props{"table": all, "to": "10.1.0.0/16", "via": m}, "invalid", "is not attached to hub"},
+		{"route", props{"table": all, "to": "10.1.0.0/16", "via": nat}, "invalid", "no route of table"},
+		{"route", props{"table": table, "to": "10.1.0.1/16", "via": "blackhole"}, "invalid", "to of a route cannot be"},
+		{"route", props{"table": theirs, "to": "10.1.0.0/16", "only": group, "via": "blackhole"}, "invalid", ""},
+		{"group", props{"network": n, "in": []props{{"flows": "tcp/70000"}}}, "invalid", "no flow of a rule"},
+		{"group", props{"network": n, "in": []props{{"flows": "any", "range": "10.0.0.1/8"}}}, "invalid", "no range of a rule"},
+		{"group", props{"network": n, "in": []props{{"flows": "any", "range": "10.0.0.0/8", "group": group}}}, "invalid", "not both"},
+		{"group", props{"network": n, "in": []props{{"flows": "any", "group": subnet}}}, "invalid", "is a subnet"},
+		{"attachment", props{"hub": hub, "to": n, "table": all}, "conflict", "ties the same"},
+		{"attachment", props{"hub": hub, "to": m, "table": back}, "invalid", "of another hub"},
+		{"attachment", props{"hub": hub, "to": m, "table": all, "learned-by": []string{back}}, "invalid", "table of another hub"},
+		{"attachment", props{"hub": hub, "to": m, "table": all, "arrives": table}, "invalid", "of another network"},
+		{"attachment", props{"hub": hub, "to": m, "table": all, "accepted": []string{n}}, "invalid", "no side of it"},
+		{"attachment", props{"hub": hub, "to": m, "table": all, "accepted": []string{hub, m}}, "invalid", "a side is accepted by accept"},
+		{"hub-link", props{"hubs": []string{hub, far}, "tables": props{hub: all}}, "invalid", "one for each of its hubs"},
+		{"hub-link", props{"hubs": []string{hub, far}, "tables": props{hub: all, far: all}}, "invalid", "not of its side"},
+		{"peering", props{"networks": []string{n, m}, "exports": []string{hub}}, "invalid", ""},
+		{"peering", props{"networks": []string{n, m}, "arrives": props{n: theirs}}, "invalid", "not of its side"},
+	} {
+		_, got := s.ask("a", "POST", "/v1/"+x.kind+"s", map[string]any{"name": "x", "props": x.p})
+		assert.Equal(t, x.reason, got["reason"], "%s %v: %v", x.kind, x.p, got["detail"])
+		assert.Contains(t, got["detail"], x.words, "%s %v", x.kind, x.p)
+	}
+	for _, x := range []struct {
+		key, method, path string
+		body              any
+		reason            string
+	}{
+		{"b", "POST", "/v1/attachments", map[string]any{"name": "x", "props": props{"hub": far, "to": m, "table": back}}, "denied"},
+		{"b", "POST", "/v1/attachments/" + tie + "/accept", props{"side": n}, "not-found"},
+		{"a", "POST", "/v1/attachments/" + tie + "/accept", props{"side": m}, "invalid"},
+		{"a", "PATCH", "/v1/attachments/" + tie, map[string]any{"props": props{"accepted": nil}}, "invalid"},
+		{"a", "PATCH", "/v1/attachments/" + tie, map[string]any{"props": props{"to": m}}, "invalid"},
+		{"a", "PATCH", "/v1/workloads/" + target, map[string]any{"props": props{"targets": []string{balancer}}}, "invalid"},
+		{"a", "PATCH", "/v1/workloads/" + target, map[string]any{"props": props{"colour": "red"}}, "invalid"},
+		{"a", "PATCH", "/v1/workloads/" + target, map[string]any{"labels": props{"cloud-given-address": "192.0.2.9"}}, "invalid"},
+		{"a", "PATCH", "/v1/workloads/" + target, map[string]any{"labels": props{"": "x"}}, "invalid"},
+		{"a", "PATCH", "/v1/workloads/" + target, map[string]any{"labels": props{"x": 7}}, "invalid"},
+		{"a", "POST", "/v1/hubs", map[string]any{"name": "", "props": props{}}, "invalid"},
+		{"a", "POST", "/v1/hubs", map[string]any{"name": "x", "labels": props{"cloud-x": "y"}, "props": props{}}, "invalid"},
+		{"a", "DELETE", "/v1/subnets/" + subnet, nil, "needed"},
+		{"b", "DELETE", "/v1/subnets/" + subnet, nil, "not-found"},
+		{"a", "GET", "/v1/hubs/" + subnet, nil, "not-found"},
+		{"a", "GET", "/v1/nothing", nil, "not-found"},
+	} {
+		_, got := s.ask(x.key, x.method, x.path, x.body)
+		assert.Equal(t, x.reason, got["reason"], "%s %s %v: %v", x.method, x.path, x.body, got["detail"])
+	}
+	_, got := s.ask("a", "POST", "/v1/attachments/"+tie+"/accept", props{"side": n})
+	assert.Equal(t, "ready", got["state"])
+	over := s.made("route", props{"table": table, "to": "10.1.0.0/16", "via": hub})
+	_, got = s.ask("a", "DELETE", "/v1/attachments/"+tie, nil)
+	assert.Equal(t, "needed", got["reason"], "a route leads over it")
+	s.ask("a", "DELETE", "/v1/routes/"+over, nil)
+	status, _ := s.ask("a", "DELETE", "/v1/attachments/"+tie, nil)
+	assert.Equal(t, 204, status)
 }
 
 // What is made is pending for its time, and can be named by others behind that.
