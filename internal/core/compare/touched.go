@@ -44,6 +44,30 @@ type finder struct {
 	*touched
 	estates []*estate.Estate
 	moved   map[string]bool // what has other ranges, by name
+	homes   map[string][]string
+}
+
+// home are the networks that a workload, or the members of a count, live in, in either estate.
+func (f *finder) home(name string) []string {
+	if f.homes == nil {
+		f.homes = map[string][]string{}
+		live := func(name, network string) {
+			if !slices.Contains(f.homes[name], network) {
+				f.homes[name] = append(f.homes[name], network)
+			}
+		}
+		for _, e := range f.estates {
+			for _, w := range e.Workloads {
+				if n := w.Network(); n != nil {
+					live(w.Name, n.Name)
+					if w.Set != nil {
+						live(w.Set.Name, n.Name)
+					}
+				}
+			}
+		}
+	}
+	return f.homes[name]
 }
 
 func (f *finder) change(c Change) {
@@ -62,12 +86,8 @@ func (f *finder) change(c Change) {
 			}
 		}
 	case "workload", "set of workloads":
-		for _, e := range f.estates {
-			for _, w := range e.Workloads {
-				if (w.Name == c.Name || w.Set != nil && w.Set.Name == c.Name) && w.Network() != nil {
-					f.networks[w.Network().Name] = true
-				}
-			}
+		for _, network := range f.home(c.Name) {
+			f.networks[network] = true
 		}
 	default: // a network, or a part of one
 		name := c.Name
