@@ -108,9 +108,16 @@ func (v *drifted) ways() {
 	}
 	v.say("\n%s  the plan says what is there, once it is written:  wendrik drift -write%s", strong.Sprint("the way forward"), v.samePlan())
 	for _, one := range files {
-		v.diff(unified(one.Name, one.Text, one.After))
+		lines := strings.SplitAfter(unified(one.Name, one.Text, one.After), "\n")
+		v.diff(strings.Join(lines[:min(len(lines), maxDiff)], ""))
+		if more := len(lines) - maxDiff; more > 0 {
+			v.say("  %d more lines;  -format json  has them all", more)
+		}
 	}
 }
+
+// maxDiff is how many lines of the way forward are shown of a file.
+const maxDiff = 300
 
 func (v *drifted) markdown() {
 	if len(v.Things) == 0 {
