@@ -63,14 +63,16 @@ func (t *There) supposed() map[string]bool {
 	return out
 }
 
-// passing are the things by which packets can pass: all but the attachments that wait to be accepted, and what is another owner's and only
-// these name.
+// passing are the things by which packets can pass: all but the attachments that wait to be accepted, and what is another owner's and
+// nothing else names.
 func (t *There) passing() []stock.Thing {
 	left := stock.Joined(t.Things())
 	named := map[string]bool{}
-	for i := range left {
-		for _, ref := range left[i].Refs() {
-			named[ref] = true
+	for _, x := range slices.Backward(left) { // what a thing is a part of stands before it
+		if !t.Item(x.Key()).At.Foreign || named[x.Key()] {
+			for _, ref := range x.Refs() {
+				named[ref] = true
+			}
 		}
 	}
 	return slices.DeleteFunc(left, func(x stock.Thing) bool { return t.Item(x.Key()).At.Foreign && !named[x.Key()] })
@@ -225,7 +227,11 @@ func (s *seer) whose(id string) int {
 	case t.Default:
 		w = born
 	case t.Foreign:
-		if s.wanted[stock.KeyOf(t.Kind, plain(t.Name))] != nil {
+		name := plain(t.Name)
+		if up := s.of[s.parent(id)]; up != nil {
+			name = plain(up.Name) + "/" + name
+		}
+		if s.wanted[stock.KeyOf(t.Kind, name)] != nil {
 			w = belongs
 		}
 	case t.Labels[EstateLabel] == s.estate:
@@ -370,6 +376,9 @@ func OwnersOf(h *cloud.Hello, all []stock.Thing) *Owners {
 			owner = o.of[t.Props.Word(p)]
 		}
 		sides := t.Sides()
+		if len(sides) > 0 && stock.SpecOf(t.Kind).Parent == "" {
+			owner = o.of[sides[0]]
+		}
 		if k := slices.IndexFunc(sides, func(s string) bool { return slices.Contains(o.ours, o.of[s]) }); k >= 0 {
 			owner = o.of[sides[k]]
 		}
@@ -389,12 +398,3 @@ func (o *Owners) Of(key string) string { return o.of[key] }
 
 // Ours reports whether there is a key of the owner of a thing.
 func (o *Owners) Ours(key string) bool { return slices.Contains(o.ours, o.of[key]) }
-
-// ownSideFirst is a thing for which the side of who makes it is accepted first: making it does that.
-func (o *Owners) ownSideFirst(t stock.Thing) stock.Thing {
-	if accepted := t.Props.Words("accepted"); len(accepted) > 1 && o.of[accepted[0]] != o.of[t.Key()] {
-		t.Props = maps.Clone(t.Props)
-		t.Props["accepted"] = []string{accepted[1], accepted[0]}
-	}
-	return t
-}

@@ -63,22 +63,32 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, hand, take bool
 	lacking := map[string]bool{}
 	stays := func(item *Item) bool { return !j.Owners.Ours(item.Key()) || item.At.Foreign }
 	supposed := there.supposed()
+	missing := func(t *stock.Thing) bool { // it is not ours to make, or needs what is not there and not ours
+		if there.Item(t.Key()) != nil {
+			return slices.ContainsFunc(t.Refs(), func(ref string) bool { return lacking[ref] })
+		}
+		return !j.Owners.Ours(t.Key()) || lacking[stock.AlsoNeeds(t)] || slices.ContainsFunc(t.Refs(), func(ref string) bool { return lacking[ref] || supposed[ref] })
+	}
+	for again := true; again; { // groups name each other in circles
+		again = false
+		for i := range want {
+			if key := want[i].Key(); !lacking[key] && !supposed[key] && missing(&want[i]) {
+				lacking[key], again = true, true
+			}
+		}
+	}
 	for i := range want {
 		key := want[i].Key()
-		if item := there.Item(key); item != nil && stays(item) {
-			continue // whatever is wanted of it
-		}
-		if supposed[key] && !j.Owners.Ours(key) {
+		switch item := there.Item(key); {
+		case item != nil && stays(item): // whatever is wanted of it
+		case supposed[key] && !j.Owners.Ours(key):
 			j.Was, j.Is = append(j.Was, want[i]), append(j.Is, want[i])
-			continue
-		}
-		missing := !j.Owners.Ours(key) && there.Item(key) == nil || slices.ContainsFunc(want[i].Refs(), func(ref string) bool { return lacking[ref] })
-		switch {
-		case missing:
-			lacking[key] = true
+		case lacking[key] && !j.Owners.Ours(key) && !slices.Contains([]stock.Kind{stock.Network, stock.Hub, stock.Site}, want[i].Kind):
+			// what only its owner sees: whether it is there cannot be told
+		case lacking[key]:
 			j.Theirs = append(j.Theirs, fmt.Sprintf("%s %s", want[i].Kind, want[i].Name))
 		case j.Owners.Ours(key):
-			j.Is = append(j.Is, j.Owners.ownSideFirst(want[i]))
+			j.Is = append(j.Is, want[i])
 			wanted[key] = true
 		}
 	}
@@ -117,6 +127,10 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, hand, take bool
 	slices.SortStableFunc(j.Was, stock.ByRank)
 	head.Regions = there.Hello.Regions
 	j.Order = Between(head, j.Was, j.Is, step)
+	for i := range j.Order.Phases {
+		p := &j.Order.Phases[i]
+		p.Acts = j.asOwners(p.Acts)
+	}
 	return j, nil
 }
 

@@ -31,6 +31,7 @@ type Event struct {
 	Act   *stock.Act // nil where a phase begins or ends
 	ID    string
 	Err   error // why it was not done
+	Waits bool  // whether it is for another owner to do, and is waited for
 	Done  int   // how many acts are done, of Total
 	Total int
 	Took  time.Duration
@@ -143,7 +144,8 @@ func (r *runner) run(ctx context.Context, acts []stock.Act) {
 			}
 		}
 		r.mu.Unlock()
-		r.tell(Event{Act: &acts[x.i], ID: x.id, Err: x.err, Took: x.took})
+		a := &acts[x.i]
+		r.tell(Event{Act: a, ID: x.id, Err: x.err, Waits: a.Verb == stock.Accept && !r.owners.Ours(a.Side), Took: x.took})
 	}
 }
 

@@ -553,6 +553,7 @@ workloads:
 	r := run(t, folder, "", "build", "-at", c.url, "-keys", "ours.keys", "-wait", "300ms")
 	assert.Equal(t, 1, r.status)
 	assert.Contains(t, r.out, "waits to be accepted: spine/trains by gull-rail")
+	assert.Contains(t, r.err, "asked    attachment spine/trains  for trains")
 	assert.Contains(t, r.out, "until then it leaves undone: route spine/all 10.145.0.0/20 via trains")
 	r = run(t, folder, "", "drift", "-at", c.url, "-keys", "ours.keys")
 	assert.Contains(t, r.out, "asked    attachment spine/trains")

@@ -224,6 +224,8 @@ func (p *buildProgress) event(e build.Event) {
 		p.line("%s", strong.Sprint(clean(e.What)))
 	case e.Err != nil:
 		p.line("  %s %s: %s", bad.Sprintf("%-8s", "stopped"), actWords(e.Act), clean(e.Err.Error()))
+	case e.Waits:
+		p.line("  %s %-52s  %s", doubt.Sprintf("%-8s", "asked"), actWords(e.Act), dim.Sprint(clean(e.ID)))
 	case e.Total <= maxLines:
 		p.line("  %s %-52s  %s", fine.Sprintf("%-8s", verbs[e.Act.Verb][1]), actWords(e.Act), dim.Sprintf("%-20s  %.1f s", clean(e.ID), e.Took.Seconds()))
 	case !p.live && time.Since(p.every) > 5*time.Second:
@@ -260,7 +262,11 @@ func (b *building) done(job *build.Job, out *build.Outcome, interrupted bool) {
 	case len(out.Waiting) > 0:
 		b.say("%s  %s done, and %s", doubt.Sprint("waiting"), phrase.Count(out.Done, "call"), b.waitWords(job, out.Waiting))
 		if len(out.Later) > 0 {
-			b.say("until then it leaves undone: %s", b.wrap(4, phrase.Names(out.Later, actWords)))
+			var words []string
+			for _, a := range out.Later {
+				words = append(words, actWords(a))
+			}
+			b.say("until then it leaves undone: %s", b.wrap(4, phrase.Few(words, 4)))
 		}
 		b.say("the same command goes on when that has come")
 	case len(job.Theirs) > 0 || len(job.Left) > 0:

@@ -107,7 +107,8 @@ func (c *Cloud) visible(me Caller) []*record {
 	return all
 }
 
-// Neighbours are the networks and hubs of other owners, by name alone: what a peering or a link can be asked with.
+// Neighbours are the networks, hubs and sites of other owners, and the tables and groups of these, by name alone: what a peering, a link, an
+// attachment or a rule can name.
 func (c *Cloud) Neighbours(me Caller) *cloud.Page {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -117,13 +118,21 @@ func (c *Cloud) Neighbours(me Caller) *cloud.Page {
 			continue
 		}
 		for _, r := range c.byOwner[owner] {
-			if (r.Kind == stock.Network || r.Kind == stock.Hub) && !r.Default {
-				page.Things = append(page.Things, cloud.Thing{Kind: r.Kind, ID: r.ID, Name: r.Name, Owner: owner, Props: map[string]json.RawMessage{}, State: c.stateOf(r), Foreign: true})
+			if r.Default || !slices.Contains(named, r.Kind) {
+				continue
 			}
+			t := cloud.Thing{Kind: r.Kind, ID: r.ID, Name: r.Name, Owner: owner, Props: map[string]json.RawMessage{}, State: c.stateOf(r), Foreign: true}
+			if up := stock.SpecOf(r.Kind).Parent; up != "" {
+				t.Props[up] = r.Props[up]
+			}
+			page.Things = append(page.Things, t)
 		}
 	}
 	return page
 }
+
+// named are the kinds of things that other owners can name.
+var named = []stock.Kind{stock.Network, stock.Hub, stock.Site, stock.Table, stock.Group, stock.HubTable}
 
 // Get is one thing.
 func (c *Cloud) Get(me Caller, id string) (*cloud.Thing, error) {
