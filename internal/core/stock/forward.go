@@ -2,7 +2,6 @@ package stock
 
 import (
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
@@ -247,13 +246,7 @@ func (f *forward) whole(t *Thing) text.Value {
 		if subnets := f.members(t.Kind, t.Key()); len(subnets) > 0 {
 			all = append(all, text.Field{Key: memberKey(t.Kind), Value: text.Words(subnets...)})
 		}
-		var routes []text.Value
-		for i := range f.all {
-			if r := &f.all[i]; r.Kind == Route && r.Props.Word("table") == t.Key() {
-				routes = append(routes, RouteValue(r))
-			}
-		}
-		return text.Map(append(all, text.Field{Key: "routes", Value: text.List(routes...)})...)
+		return text.Map(append(all, text.Field{Key: "routes", Value: f.routesOf(t.Key())})...)
 	case Hub:
 		var all fields
 		all.tags(t)
@@ -433,116 +426,6 @@ func (f *forward) route(d Difference) {
 		}
 		return
 	}
-}
-
-// memberKey is where a table or list says what it is for.
-func memberKey(k Kind) string {
-	if k == HubTable {
-		return "learns"
-	}
-	return "subnets"
-}
-
-// members are the subnets that have a table or a list, or what a hub table learns, as is there.
-func (f *forward) members(k Kind, of string) []string {
-	var all []string
-	for i := range f.all {
-		t := &f.all[i]
-		switch {
-		case k == Table && t.Kind == Subnet && t.Props.Word("table") == of, k == List && t.Kind == Subnet && t.Props.Word("list") == of,
-			k == HubTable && t.Kind == Attachment && slices.Contains(t.Props.Words("learned-by"), of):
-			all = append(all, lastOf(t.Name))
-		}
-	}
-	return all
-}
-
-// memberships writes anew which subnets have which tables and lists, and what hub tables learn, where that differs for things that the
-// plan has; what is new or gone is left to the round behind this one.
-func (f *forward) memberships(all []Difference) {
-	touched := map[string]Kind{}
-	for _, d := range all {
-		if d.Is == nil {
-			f.namedIn(d.Was, touched)
-		}
-		if d.Was == nil || d.Is == nil {
-			continue
-		}
-		for prop, k := range map[string]Kind{"table": Table, "list": List, "learned-by": HubTable} {
-			if d.Is.Kind != Subnet && d.Is.Kind != Attachment || !slices.Contains(d.Props, prop) || d.Is.Kind == Attachment && prop == "table" {
-				continue
-			}
-			for _, t := range []*Thing{d.Was, d.Is} {
-				for _, of := range append(t.Props.Words(prop), t.Props.Word(prop)) {
-					if of != "" {
-						touched[of] = k
-					}
-				}
-			}
-		}
-	}
-	for _, of := range slices.Sorted(maps.Keys(touched)) {
-		t := f.have[of]
-		if t == nil || f.isNew(t) {
-			continue
-		}
-		at, name := placeOf(t)
-		if subnets := f.members(touched[of], of); len(subnets) > 0 {
-			f.add(text.Set(at.To(name), memberKey(touched[of]), text.Words(subnets...)))
-		} else {
-			f.add(text.Remove(at.To(name), memberKey(touched[of])))
-		}
-	}
-}
-
-// namedIn enters the tables and lists of the plan that name a thing which is gone.
-func (f *forward) namedIn(gone *Thing, touched map[string]Kind) {
-	at, short, _ := strings.Cut(gone.Name, "/")
-	named := func(all []plan.Text) bool {
-		return slices.ContainsFunc(all, func(t plan.Text) bool { return t.Value == short })
-	}
-	switch gone.Kind {
-	case Subnet:
-		n := f.e.Network(at)
-		if n == nil {
-			return
-		}
-		for _, t := range n.Tables {
-			if t.Plan != nil && named(t.Plan.Subnets) {
-				touched[key(t)] = Table
-			}
-		}
-		for _, l := range n.Lists {
-			if named(l.Plan.Subnets) {
-				touched[key(l)] = List
-			}
-		}
-	case Attachment:
-		if h := f.e.Hub(at); h != nil {
-			for _, t := range h.Tables {
-				if named(t.Plan.Learns) {
-					touched[key(t)] = HubTable
-				}
-			}
-		}
-	}
-}
-
-// isNew reports whether the plan does not have a table or list.
-func (f *forward) isNew(t *Thing) bool {
-	at, short, _ := strings.Cut(t.Name, "/")
-	if t.Kind == HubTable {
-		h := f.e.Hub(at)
-		return h == nil || !slices.ContainsFunc(h.Tables, func(x *estate.HubTable) bool { return x.Name == short })
-	}
-	n := f.e.Network(at)
-	if n == nil {
-		return true
-	}
-	if t.Kind == List {
-		return n.List(short) == nil
-	}
-	return n.Table(short) == nil || n.Table(short).Plan == nil
 }
 
 // PlaceOf is where a thing stands in a plan; of a route, where the routes of its table do.
