@@ -18,7 +18,7 @@ func (j *Job) asOwners(acts []stock.Act) []stock.Act {
 	}
 	return withoutSome(acts, func(a *stock.Act) bool {
 		item := j.There.Item(a.Thing.Key())
-		if a.Verb != stock.Change || item == nil || len(item.Sides()) == 0 || slices.Contains(ours(j.There.Hello), item.At.Owner) {
+		if a.Verb != stock.Change || item == nil || len(item.Sides()) == 0 || slices.Contains(j.Owners.ours, item.At.Owner) {
 			return false
 		}
 		_, takesBack := a.Props["accepted"]

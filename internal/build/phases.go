@@ -68,9 +68,12 @@ func Between(head stock.Head, was, is []stock.Thing, step func(done, total int))
 		phase("what nobody lives in yet", more)
 	}
 	if more := accepted(state, target); len(stock.Between(state, more)) > 0 { // at once, since no plan has a word for what waits
-		before := state
+		old, bad := loaded(head, state)
+		fresh, worse := loaded(head, target)
 		phase("attachments that wait", more)
-		o.Phases[len(o.Phases)-1].harm(head, before, target, more)
+		if bad == nil && worse == nil {
+			o.Phases[len(o.Phases)-1].harm(head, old, fresh, more)
+		}
 	}
 	end := target
 	if more := merged(target, inert(target, state)); lived(target) && !stock.Clash(more) { // the same, the other way round
@@ -260,7 +263,7 @@ func (o *Order) stepwise(head stock.Head, was, is []stock.Thing, step func(done,
 			continue
 		}
 		if gone := replaced(acts, together); len(gone) > 0 { // a cloud has nothing in its place meanwhile
-			phase.harm(head, was, is, wholeWithout(before, gone))
+			phase.harm(head, old, fresh, wholeWithout(before, gone))
 			if len(phase.Cuts)+len(phase.Opens) > 0 && phase.Why == "" {
 				phase.Why = "what cannot be changed in place is removed and made again"
 			}
@@ -274,16 +277,11 @@ func (o *Order) stepwise(head stock.Head, was, is []stock.Thing, step func(done,
 	return nil
 }
 
-// harm works out what a state cuts and opens that neither end of a change means, where all three can be walked.
-func (p *Phase) harm(head stock.Head, was, is, state []stock.Thing) {
-	var ends [3]*estate.Estate
-	for i, all := range [][]stock.Thing{was, is, state} {
-		var err error
-		if ends[i], err = loaded(head, all); err != nil {
-			return
-		}
+// harm works out what a state cuts and opens that neither end of a change means, where it can be walked.
+func (p *Phase) harm(head stock.Head, old, fresh *estate.Estate, state []stock.Thing) {
+	if between, err := loaded(head, state); err == nil {
+		p.Cuts, p.Opens = steps.Harm(old, fresh, between)
 	}
-	p.Cuts, p.Opens = steps.Harm(ends[0], ends[1], ends[2])
 }
 
 // accepted is a stock in which the attachments that wait have been accepted as far as they are to be.

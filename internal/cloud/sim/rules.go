@@ -263,7 +263,7 @@ func (c *Cloud) checkRef(me Caller, r, old *record, p *stock.Prop, id string) er
 	x := c.things[id]
 	kinds := slices.Concat(p.Of, p.KeysOf)
 	// What joins owners names things of both; that a route's next hop is joined to its table is judged with the route.
-	joins := r.Kind == stock.Peering || r.Kind == stock.HubLink || r.Kind == stock.Attachment || r.Kind == stock.Site
+	joins := stock.SpecOf(r.Kind).Prop("accepted") != nil || r.Kind == stock.Site
 	foreign := joins || p.Shape == stock.Rules || p.Name == "via" || p.Name == "targets"
 	switch {
 	case x == nil || x.Owner != r.Owner && x.Owner != me.Owner && !foreign:

@@ -32,7 +32,10 @@ func Forward(e *estate.Estate, have []Thing) (after *estate.Estate, problems []d
 		if len(left)+len(problems) == 0 {
 			break
 		}
-		f := &forward{e: after, have: byKey(have), all: have, edited: map[string]bool{}, broken: broken}
+		f := &forward{e: after, have: byKey(have), all: have, edited: map[string]bool{}, differs: map[string]bool{}, broken: broken}
+		for i := range left {
+			f.differs[left[i].Key()] = true
+		}
 		if round >= 2 {
 			f.spellOut(left, spelt)
 		}
@@ -100,13 +103,13 @@ func possible(e *estate.Estate, all []text.Edit) []text.Edit {
 }
 
 type forward struct {
-	e      *estate.Estate
-	have   map[string]*Thing
-	all    []Thing
-	edits  []text.Edit
-	edited map[string]bool     // sets that are written as single workloads
-	was    map[string]*Thing   // what the plan says, once that is asked
-	broken map[string][]string // sets that were in a round before, and who of them is left
+	e       *estate.Estate
+	have    map[string]*Thing
+	all     []Thing
+	edits   []text.Edit
+	edited  map[string]bool     // sets that are written as single workloads
+	differs map[string]bool     // what is there otherwise than the plan says, by key
+	broken  map[string][]string // sets that were in a round before, and who of them is left
 }
 
 func (f *forward) add(edits ...text.Edit) { f.edits = append(f.edits, edits...) }
@@ -341,7 +344,7 @@ func (f *forward) breakUp(s *estate.Set) {
 		if t == nil {
 			continue
 		}
-		alike = alike && len(left) == i && f.same(t)
+		alike = alike && len(left) == i && !f.differs[t.Key()]
 		left = append(left, w.Name)
 	}
 	at := text.Path{"workloads"}
@@ -356,15 +359,6 @@ func (f *forward) breakUp(s *estate.Set) {
 		one.In = f.e.Plan.Files.Of(s.At()).Name
 		f.add(one)
 	}
-}
-
-// same reports whether a workload is there as the plan has it.
-func (f *forward) same(t *Thing) bool {
-	if f.was == nil {
-		f.was = byKey(Of(f.e))
-	}
-	was := f.was[t.Key()]
-	return was != nil && len(Between([]Thing{*was}, []Thing{*t})) == 0
 }
 
 // route edits a route. One that is written with a name may stand for several.
