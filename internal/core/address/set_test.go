@@ -90,7 +90,8 @@ func checkSets(t *testing.T, rng *rand.Rand, s small) {
 	ra, rb := s.random(rng), s.random(rng)
 	a, b := SetOf(ra...), SetOf(rb...)
 	ma, mb := bitmapOf(ra, s), bitmapOf(rb, s)
-	clip, _ := Piece(s.whole, s.whole.Bits()+rng.IntN(5), 0)
+	length := rng.IntN(5)
+	clip, _ := Piece(s.whole, s.whole.Bits()+length, uint64(rng.IntN(1<<length)))
 	union, common, only := a.Union(b), a.Intersect(b), a.Minus(b)
 	counts := [4]int{}
 	clipped := a.Clip(clip)
@@ -114,6 +115,28 @@ func checkSets(t *testing.T, rng *rand.Rand, s small) {
 	require.Equal(t, counts[2] == len(mb), a.Covers(b), "%v and %v", ra, rb)
 	require.True(t, a.Covers(common) && a.Covers(only) && union.Covers(b))
 	require.True(t, a.Minus(a).Empty())
+	require.Equal(t, counts[3] == 0 && counts[0] == len(mb), a.Equal(b))
+	for range 8 { // a range against each of its addresses
+		p := s.random(rng)
+		if len(p) == 0 {
+			continue
+		}
+		some, all := false, true
+		s.each(func(x netip.Addr) {
+			if p[0].Contains(x) {
+				some, all = some || ma[x], all && ma[x]
+			}
+		})
+		require.Equal(t, some, a.Overlaps(p[0]), "%v and %s", ra, p[0])
+		require.Equal(t, all, a.ContainsRange(p[0]), "%v and %s", ra, p[0])
+		require.Equal(t, a.Intersect(SetOf(p[0])), a.Clip(p[0]).Union(Set{}), "%v within %s", ra, p[0])
+	}
+	if first := a.First(); counts[0] > 0 {
+		require.True(t, ma[first] && (!first.Prev().IsValid() || !ma[first.Prev()]))
+		require.Equal(t, a.Intervals()[0].First, first)
+	}
+	require.True(t, SetOf(append([]netip.Prefix{{}}, ra...)...).Equal(a), "the zero Prefix is nothing")
+	require.True(t, UnionOf(a.Intervals()...).Equal(a))
 }
 
 // requireFewest checks that Ranges gives exactly the set back, in order, and that no two of its blocks make one block.
@@ -169,7 +192,21 @@ func TestPoolAgainstSearch(t *testing.T) {
 			require.Equal(t, want, got, "the lowest /%d of %s", length, free)
 			free = free.Minus(SetOf(got))
 			require.True(t, pool.Free().Equal(free))
+			largest, any := pool.Largest()
+			require.Equal(t, !free.Empty(), any)
+			if any {
+				_, fits := lowestFree(free, s, largest)
+				_, larger := lowestFree(free, s, max(largest-1, s.whole.Bits()))
+				require.True(t, fits && (!larger || largest == s.whole.Bits()), "the largest of %s is no /%d", free, largest)
+			}
 		}
+		for _, beyond := range []int{-1, width + 1} {
+			_, ok := pool.Take(beyond)
+			require.False(t, ok)
+		}
+		gone := s.random(rng)
+		pool.Remove(gone...)
+		require.True(t, pool.Free().Equal(free.Minus(SetOf(gone...))))
 	}
 }
 
