@@ -18,6 +18,7 @@ import (
 
 // TestClaims claims, lists and releases by the program, in the file beside the plan.
 func TestClaims(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	claim := func(line string, status int) result {
 		t.Helper()
@@ -76,6 +77,7 @@ func TestClaims(t *testing.T) {
 
 // TestCarveClaims: what carve gives a plan is claimed at once, so that another plan does not get it.
 func TestCarveClaims(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, "wendrik: 1\nspace: {west: {block: 10.144.0.0/16}}\nnetworks: {a: {from: west, size: /20, owner: crew}, b: {from: west, size: /20}}\n")
 	r := run(t, folder, "", "carve", "-claim", "-write")
@@ -120,6 +122,7 @@ func claimStores(t *testing.T) map[string]string {
 // TestRacingClaims has many processes claim and release at once, kills some at any moment, and restarts the server in the middle:
 // nothing overlaps, everything that was answered stands, and what stands and was not answered belongs to one that was killed.
 func TestRacingClaims(t *testing.T) {
+	t.Parallel()
 	for name, store := range claimStores(t) {
 		t.Run(name, func(t *testing.T) {
 			folder := t.TempDir()

@@ -11,7 +11,9 @@ import (
 	"path/filepath"
 	"regexp"
 	"runtime"
+	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -26,6 +28,9 @@ func TestMain(m *testing.M) {
 	dir, err := os.MkdirTemp("", "wendrik-test-")
 	if err != nil {
 		panic(err)
+	}
+	if program = os.Getenv("WENDRIK_TEST_PROGRAM"); program != "" { // one that is built already
+		os.Exit(m.Run())
 	}
 	program = filepath.Join(dir, "wendrik")
 	if runtime.GOOS == "windows" {
@@ -52,11 +57,31 @@ type result struct {
 	status   int
 }
 
+// environs are the variables that runs of the program in a folder have, beside those of the tests.
+var environs = struct {
+	sync.Mutex
+	of map[string][]string
+}{of: map[string][]string{}}
+
+// setenv sets a variable for all runs in a folder from then on; tests run side by side.
+func setenv(folder, key, value string) {
+	environs.Lock()
+	defer environs.Unlock()
+	environs.of[folder] = append(environs.of[folder], key+"="+value)
+}
+
+// environ is what a run in a folder has.
+func environ(folder string) []string {
+	environs.Lock()
+	defer environs.Unlock()
+	return slices.Concat(os.Environ(), environs.of[folder])
+}
+
 // run runs the program in a folder, with a text on standard input.
 func run(t *testing.T, folder, stdin string, args ...string) result {
 	t.Helper()
 	c := exec.Command(program, args...)
-	c.Dir = folder
+	c.Dir, c.Env = folder, environ(folder)
 	c.Stdin = strings.NewReader(stdin)
 	var out, errs bytes.Buffer
 	c.Stdout, c.Stderr = &out, &errs
@@ -138,6 +163,7 @@ expect: [tides never reaches 198.51.100.77]
 
 // TestFixesSayWhatTheyClose asks for the way out of that estate.
 func TestFixesSayWhatTheyClose(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, closing)
 	r := run(t, folder, "", "reach", "tides", "198.51.100.9", "-on", "tcp/443")
@@ -149,6 +175,7 @@ func TestFixesSayWhatTheyClose(t *testing.T) {
 
 // TestJSONKeys holds the keys of every JSON output against the list in docs/json.md.
 func TestJSONKeys(t *testing.T) {
+	t.Parallel()
 	mistakes := demo(t)
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "mistakes.csv"), []byte("range,owner\n10.0.0.0/24,a\nx,b\n10.0.0.0/25,c\n"), 0o644))
 	front := strings.Replace(read(t, mistakes), "workloads:\n", "workloads:\n  front: {in: booking/web-c, address: 10.144.1.10, groups: [shop], targets: [ticket-1]}\n  porter: {in: booking/app, count: 2}\n", 1)
@@ -230,6 +257,7 @@ func documented(t *testing.T, command string) []string {
 
 // TestCheckStatus tries what the exit status says of plans that are good, doubtful and wrong.
 func TestCheckStatus(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	for text, want := range map[string][2]int{ // all findings, errors alone
 		"networks: {a: {range: 10.0.0.0/16}}":                                                                              {0, 0},
@@ -265,6 +293,7 @@ func collect(t *testing.T, value any, path string, keys map[string]bool) {
 }
 
 func TestCarveWrites(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	before := read(t, folder)
 	preview := run(t, folder, "", "carve")
@@ -295,6 +324,7 @@ func TestCarveWrites(t *testing.T) {
 }
 
 func TestCarveWritesThroughALink(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	link := filepath.Join(folder, "link.yaml")
 	if err := os.Symlink("wendrik.yaml", link); err != nil {
@@ -308,6 +338,7 @@ func TestCarveWritesThroughALink(t *testing.T) {
 }
 
 func TestCarveWritesAllOrNothing(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	text := "wendrik: 1\nspace: {all: {block: 10.0.0.0/24}}\nnetworks: {a: {from: all, size: /25}, b: {from: all, size: /24}}\n"
 	write(t, folder, text)
@@ -326,6 +357,7 @@ func TestCarveWritesAllOrNothing(t *testing.T) {
 }
 
 func TestStandardInput(t *testing.T) {
+	t.Parallel()
 	text := read(t, demo(t))
 	empty := t.TempDir()
 	r := run(t, empty, text, "reach", "-plan", "-", "fares-1", "-on", "tcp/5432", "fare-db")
@@ -341,6 +373,7 @@ func TestStandardInput(t *testing.T) {
 
 // TestUnreadable tries files that are no plan: each ends with status 2 and a sentence.
 func TestUnreadable(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	huge, err := os.Create(filepath.Join(folder, "huge.yaml"))
 	require.NoError(t, err)
@@ -356,6 +389,7 @@ func TestUnreadable(t *testing.T) {
 
 // TestTextsOfStrangers puts what a terminal, a spreadsheet or a page would act on into a plan.
 func TestTextsOfStrangers(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, "wendrik: 1\nspace: {h: {block: 10.0.0.0/24, held: \"=cmd | \\e[31m\\u202e <b>*x*</b>\"}}\nnetworks: {a: {range: 10.0.0.0/24}}\n")
 	r := run(t, folder, "", "overlaps")
@@ -373,6 +407,7 @@ func TestTextsOfStrangers(t *testing.T) {
 
 // TestBlockLists asks for plain lists, one range a line.
 func TestBlockLists(t *testing.T) {
+	t.Parallel()
 	for args, want := range map[string]string{
 		"10.144.0.0/20 -split 3":                          "10.144.0.0/21 10.144.8.0/22 10.144.12.0/22",
 		"10.144.0.0/22 -split /24":                        "10.144.0.0/24 10.144.1.0/24 10.144.2.0/24 10.144.3.0/24",
@@ -419,6 +454,7 @@ func TestBlockLists(t *testing.T) {
 }
 
 func TestFreeRangesForScripts(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	for args, want := range map[string]string{
 		"-free /22 -in west -count 3":                                   "0 10.144.32.0/22 10.144.36.0/22 10.144.40.0/22",
@@ -446,6 +482,7 @@ func btoi(b bool) int {
 
 // TestListsOnStandardInput gives lists in the place of a plan.
 func TestListsOnStandardInput(t *testing.T) {
+	t.Parallel()
 	empty := t.TempDir()
 	r := run(t, empty, "10.0.0.0/24\n10.0.0.0/24\nweb\n10.0.0.9-10.0.1.9\n", "overlaps", "-list", "-")
 	assert.Equal(t, 1, r.status)
@@ -498,6 +535,7 @@ func TestListsOnStandardInput(t *testing.T) {
 }
 
 func TestDemoOverwritesNothing(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, "mine")
 	r := run(t, folder, "", "demo", folder)

@@ -132,6 +132,7 @@ const quaysideThings, quaysideCalls = 11, 13
 // The cloud is killed at every call in turn, before it does anything and when it has done it and not yet answered. What it answered it
 // still has, and the same build goes on.
 func TestCloudIsKilledAtEveryCall(t *testing.T) {
+	t.Parallel()
 	for _, kind := range []string{"die", "die-first"} {
 		for n := 1; n <= quaysideCalls; n++ {
 			t.Run(fmt.Sprint(kind, n), func(t *testing.T) {
@@ -175,6 +176,7 @@ func TestRandomPlanAtACloudThatDies(t *testing.T) {
 
 // The build is killed at every call in turn, before the call gets to the cloud and behind it; the same command goes on.
 func TestBuildIsKilledAtEveryCall(t *testing.T) {
+	t.Parallel()
 	for _, behind := range []bool{false, true} {
 		for n := 1; n <= quaysideCalls; n++ {
 			t.Run(fmt.Sprint(behind, n), func(t *testing.T) {
@@ -221,6 +223,7 @@ func TestBuildIsKilledAtEveryCall(t *testing.T) {
 
 // A build that is interrupted says what is done, begins nothing more, and goes on when it is started again.
 func TestBuildIsInterrupted(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, quayside)
 	c := cloudIn(t, folder, "-delay", "300ms")
@@ -239,6 +242,7 @@ func TestBuildIsInterrupted(t *testing.T) {
 
 // Whatever is asked and however it fails, no key is printed, and the files with keys and the state are for nobody else.
 func TestKeysAreKeptSecret(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, quayside)
 	c := cloudIn(t, folder, "-owners", "skerry-line,skerry-line/night-shift,gull-rail", "-faults", "refuse@9,fail@20")
@@ -275,6 +279,7 @@ func TestKeysAreKeptSecret(t *testing.T) {
 
 // The cloud answers nobody without a key, no web page, under no other name, and reads no large body.
 func TestCloudIsGuarded(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, quayside)
 	c := cloudIn(t, folder)
@@ -320,6 +325,7 @@ func TestCloudIsGuarded(t *testing.T) {
 
 // Quotas, the rate and pages are as the flags say.
 func TestCloudLimits(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, quayside)
 	c := cloudIn(t, folder, "-quota", "network=3", "-rate", "40")
@@ -357,6 +363,7 @@ func TestCloudLimits(t *testing.T) {
 
 // A change by hand is told with its maker and with what it does; the plan can be made to say it, or the change taken back.
 func TestDriftTells(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, strings.Replace(quayside, "tcp/22 from group a", "tcp/22 from 198.51.100.0/28", 1)+"expect: [192.0.2.1 never reaches shop on tcp/8080]\n")
 	c := cloudIn(t, folder, "-owners", "skerry-line,skerry-line/night-shift")
@@ -388,6 +395,7 @@ func TestDriftTells(t *testing.T) {
 
 // The demo is built, adopted and taken down.
 func TestDemoAtTheCloud(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	c := cloudIn(t, folder)
 	r := run(t, folder, "", "build", "-at", c.url, "-dry")
@@ -409,14 +417,15 @@ func TestDemoAtTheCloud(t *testing.T) {
 
 // A driver that is written in another language, from the page about drivers alone, keeps to the protocol, and builds.
 func TestDriverInAnotherLanguage(t *testing.T) {
+	t.Parallel()
 	needs(t, "python3")
 	script, err := filepath.Abs("../../examples/driver/driver.py")
 	require.NoError(t, err)
 	folder := t.TempDir()
 	write(t, folder, quayside)
 	c := cloudIn(t, folder)
-	t.Setenv("CLOUD_URL", c.url)
-	t.Setenv("CLOUD_KEY_FILE", filepath.Join(folder, "cloud.keys"))
+	setenv(folder, "CLOUD_URL", c.url)
+	setenv(folder, "CLOUD_KEY_FILE", filepath.Join(folder, "cloud.keys"))
 	r := run(t, folder, "", "driver", "-try", "--", "python3", script)
 	assert.Equal(t, 0, r.status, r.out)
 	require.Equal(t, 0, run(t, folder, "", "build", "-at", "python3 "+script).status)
@@ -434,6 +443,7 @@ func TestDriverInAnotherLanguage(t *testing.T) {
 
 // Networks that are alike take a pattern when they are adopted, and what is there can be asked without any plan.
 func TestAdoptedForm(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, `wendrik: 1
 estate: skerry-line
@@ -467,6 +477,7 @@ workloads: {fares: {in: booking/app, count: 3, listens: [tcp/8080]}, shop: {in: 
 
 // A build waits for the other owner of a peering, goes on when that has accepted, and says so when it has not.
 func TestBuildWaitsForTheOtherOwner(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, strings.Replace(quayside, "finance: {range", "finance: {owner: gull-rail, range", 1))
 	c := cloudIn(t, folder, "-owners", "skerry-line,gull-rail")
@@ -498,6 +509,7 @@ func TestBuildWaitsForTheOtherOwner(t *testing.T) {
 
 // A plan of counts and patterns is built, one of a count is removed by hand, and all that is told speaks of that one.
 func TestDriftOfACount(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, `wendrik: 1
 estate: skerry-line
@@ -534,6 +546,7 @@ expect:
 
 // What leads over another owner's hub is made by the same run once the attachment has been accepted.
 func TestBuildGoesOnWhenAnAttachmentIsAccepted(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, `wendrik: 1
 estate: skerry-line

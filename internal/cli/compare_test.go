@@ -16,6 +16,7 @@ import (
 
 // TestCompare compares the demo with what check -fix makes of it, and allows what opens line by line.
 func TestCompare(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "old.yaml"), []byte(read(t, folder)), 0o644))
 	r := run(t, folder, "", "compare", "old.yaml")
@@ -62,6 +63,7 @@ func TestCompare(t *testing.T) {
 
 // TestCompareSince reads the old plan, with its parts, from a real repository.
 func TestCompareSince(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	git := func(args ...string) {
 		cmd := exec.Command("git", append([]string{"-C", folder, "-c", "user.name=quay", "-c", "user.email=quay@skerry.example"}, args...)...)
@@ -86,12 +88,13 @@ func TestCompareSince(t *testing.T) {
 	r = run(t, plan, "", "compare", "-since", "nowhere")
 	assert.Equal(t, 2, r.status)
 	assert.Contains(t, r.err, "git says: ")
-	t.Setenv("PATH", t.TempDir())
+	setenv(plan, "PATH", t.TempDir())
 	assert.Contains(t, run(t, plan, "", "compare", "-since", "HEAD").err, "-since needs git, and it is not installed")
 }
 
 // TestOutage takes out parts of the demo with the built program, and holds lines of expect without any zone.
 func TestOutage(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	r := run(t, folder, "", "outage")
 	assert.Equal(t, 1, r.status)
@@ -110,6 +113,7 @@ func TestOutage(t *testing.T) {
 
 // TestRenumber moves a network of the demo with the built program: the conflict that it was in is gone, and nothing else changes.
 func TestRenumber(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	assert.Contains(t, strings.Join(strings.Fields(run(t, folder, "", "overlaps").out), " "), "renumber shared -to 10.148.32.0/20")
 	r := run(t, folder, "", "renumber", "shared", "-to", "10.148.32.0/20", "-write")
@@ -135,6 +139,7 @@ func TestRenumber(t *testing.T) {
 
 // TestSteps orders the changes that check -fix makes with the built program, writes each state, and asks it for what must hold.
 func TestSteps(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "old.yaml"), []byte(read(t, folder)), 0o644))
 	run(t, folder, "", "check", "-fix", "-write")
@@ -170,6 +175,7 @@ func TestSteps(t *testing.T) {
 
 // The steps of a plan with parts are those of what it comes to, and lead to it.
 func TestStepsOfParts(t *testing.T) {
+	t.Parallel()
 	folder, old := t.TempDir(), t.TempDir()
 	for _, at := range []string{folder, old} {
 		write(t, at, "wendrik: 1\nparts: [booking.yaml, finance.yaml]\npeerings: {books: {between: [booking, finance], accepted: [booking, finance]}}\n")

@@ -14,6 +14,7 @@ import (
 
 // TestCompletion tries the words that are offered for commands, flags, what flags take, and names out of the plan.
 func TestCompletion(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	for words, want := range map[string]string{
 		"rep":                              "report",
@@ -44,6 +45,7 @@ func TestCompletion(t *testing.T) {
 
 // TestCompletionInShells asks the real shells.
 func TestCompletionInShells(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	bin := filepath.Dir(program)
 	for shell, script := range map[string]string{
@@ -64,6 +66,7 @@ func TestCompletionInShells(t *testing.T) {
 
 // TestVersion tells version, commit and Go.
 func TestVersion(t *testing.T) {
+	t.Parallel()
 	r := run(t, t.TempDir(), "", "version", "-format", "json")
 	var v map[string]any
 	require.NoError(t, json.Unmarshal([]byte(r.out), &v), r.out)

@@ -16,6 +16,7 @@ import (
 // TestDraw makes each kind of picture in each format: SVG that an XML reader takes, with its texts as texts; PNG of the size asked
 // for; PDF of one page; and the same bytes twice.
 func TestDraw(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	made := func(name string) []byte {
 		raw, err := os.ReadFile(filepath.Join(folder, name))

@@ -81,6 +81,7 @@ func formOf(p *stock.Prop) string {
 
 // The page for people who write drivers has every kind and every property that the program has.
 func TestDriverPage(t *testing.T) {
+	t.Parallel()
 	const file, mark = "../../docs/driver.md", "makes another in its place.\n\n"
 	raw, err := os.ReadFile(file)
 	require.NoError(t, err)

@@ -38,6 +38,7 @@ workloads:
 
 // TestExportZones loads every zone into a real name server's checker, and looks up in them what each workload has.
 func TestExportZones(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "sixes.yaml"), []byte(sixes), 0o600))
 	for plan, want := range map[string]int{"wendrik.yaml": 11, "sixes.yaml": 6} {
@@ -71,6 +72,7 @@ func TestExportZones(t *testing.T) {
 
 // TestExportValues reads values back: as JSON, as CSV, in a real shell, and one alone.
 func TestExportValues(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	var nested map[string]map[string]map[string]any
 	require.NoError(t, json.Unmarshal([]byte(run(t, folder, "", "export", "values").out), &nested))
@@ -93,6 +95,7 @@ func TestExportValues(t *testing.T) {
 
 // TestExportTables reads the tables back with the commands that take lists, and with a CSV reader.
 func TestExportTables(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	require.Equal(t, 0, run(t, folder, "", "export", "tables", "-o", "tables").status)
 	r := run(t, folder, "", "overlaps", "-list", "tables/networks.csv")
@@ -119,6 +122,7 @@ func TestExportTables(t *testing.T) {
 // TestExportYANG holds the JSON against a schema made from the published models, and every name that refers to something against
 // what is there.
 func TestExportYANG(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "sixes.yaml"), []byte(sixes), 0o600))
 	schema, err := jsonschema.NewCompiler().Compile("testdata/yang.schema.json")
@@ -160,6 +164,7 @@ func TestExportYANG(t *testing.T) {
 
 // TestExportDHCPAndHosts tries the options of a subnet, and the lines of a hosts file.
 func TestExportDHCPAndHosts(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, sixes)
 	var out struct {

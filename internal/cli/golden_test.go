@@ -22,6 +22,7 @@ var update = flag.Bool("update", false, "write the golden outputs anew, to be re
 
 // TestGolden holds whole outputs against files that a person has read.
 func TestGolden(t *testing.T) {
+	t.Parallel()
 	hops, err := os.ReadFile("testdata/hops.yaml")
 	require.NoError(t, err)
 	broken, err := os.ReadFile("testdata/broken.yaml")
@@ -149,6 +150,7 @@ var consoleBlock = regexp.MustCompile("(?s)```console\n(.*?)```")
 
 // TestReadme runs every command that the README and the tour show, in order, and compares all that it prints.
 func TestReadme(t *testing.T) {
+	t.Parallel()
 	readme(t, "../../README.md", 1)
 	readme(t, "../../docs/tour.md", 10)
 	raw, err := os.ReadFile("../../README.md")
@@ -180,6 +182,7 @@ func readme(t *testing.T, file string, least int) {
 
 // TestPages: the pages of commands and rules, and that of the manual, are what the program says today.
 func TestPages(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	pages := map[string]string{"rules.md": "help -format md rules", "wendrik.1": "help -format man"}
 	for _, c := range regexp.MustCompile(`(?m)^  (\w+) {2,}`).FindAllStringSubmatch(run(t, folder, "", "help").out, -1) {
@@ -212,33 +215,41 @@ func TestPages(t *testing.T) {
 
 // TestHelpExamplesRun runs every example of every command on the demo estate.
 func TestHelpExamplesRun(t *testing.T) {
-	folder := demo(t)
-	t.Setenv("XDG_RUNTIME_DIR", t.TempDir()) // for the rehearsal that is kept
-	t.Setenv("WENDRIK_AT", cloudIn(t, folder).url)
-	t.Setenv("PATH", filepath.Dir(program)+string(filepath.ListSeparator)+os.Getenv("PATH"))
-	overview := run(t, folder, "", "help")
+	t.Parallel()
+	overview := run(t, t.TempDir(), "", "help")
 	commands := regexp.MustCompile(`(?m)^  (\w+) {2,}`).FindAllStringSubmatch(overview.out, -1)
-	require.GreaterOrEqual(t, len(commands), 6)
+	require.GreaterOrEqual(t, len(commands), 25)
 	for _, c := range commands {
-		help := run(t, folder, "", "help", c[1])
-		require.Equal(t, 0, help.status)
-		examples := regexp.MustCompile(`(?m)^  wendrik (.*)$`).FindAllStringSubmatch(help.out, -1)
-		assert.NotEmpty(t, examples, "%s has no example", c[1])
-		for _, x := range examples {
-			if c[1] == "rehearse" && runtime.GOOS != "linux" {
-				continue
+		t.Run(c[1], func(t *testing.T) {
+			t.Parallel()
+			folder := demo(t)
+			setenv(folder, "XDG_RUNTIME_DIR", t.TempDir()) // for the rehearsal that is kept
+			setenv(folder, "WENDRIK_AT", cloudIn(t, folder).url)
+			setenv(folder, "PATH", filepath.Dir(program)+string(filepath.ListSeparator)+os.Getenv("PATH"))
+			help := run(t, folder, "", "help", c[1])
+			require.Equal(t, 0, help.status)
+			examples := regexp.MustCompile(`(?m)^  wendrik (.*)$`).FindAllStringSubmatch(help.out, -1)
+			if c[1] == "claims" || c[1] == "release" { // what has been claimed is listed, and released
+				require.Equal(t, 0, run(t, folder, "", "claim", "10.146.0.0/24", "-for", "till printers").status)
 			}
-			r := run(t, folder, "", strings.Fields(x[1])...)
-			assert.Less(t, r.status, 2, "%s: %s", x[1], r.err)
-			assert.NotEmpty(t, r.out, x[1])
-		}
-		again := run(t, folder, "", c[1], "-h")
-		assert.Equal(t, help.out, again.out)
+			assert.NotEmpty(t, examples, "%s has no example", c[1])
+			for _, x := range examples {
+				if c[1] == "rehearse" && runtime.GOOS != "linux" {
+					continue
+				}
+				r := run(t, folder, "", strings.Fields(x[1])...)
+				assert.Less(t, r.status, 2, "%s: %s", x[1], r.err)
+				assert.NotEmpty(t, r.out, x[1])
+			}
+			again := run(t, folder, "", c[1], "-h")
+			assert.Equal(t, help.out, again.out)
+		})
 	}
 }
 
 // TestLinks: what README, CONTRIBUTING and docs link to is there, and every picture is linked from one of them.
 func TestLinks(t *testing.T) {
+	t.Parallel()
 	const top = "../../"
 	pages, err := filepath.Glob(top + "docs/*.md")
 	require.NoError(t, err)
@@ -269,6 +280,7 @@ var suggested = regexp.MustCompile(`wendrik ([a-z]+(?: [^ "<]+)*)`)
 
 // TestSuggestionsRun runs every command line that a golden output suggests, and those of other answers, as it stands.
 func TestSuggestionsRun(t *testing.T) {
+	t.Parallel()
 	hops, err := os.ReadFile("testdata/hops.yaml")
 	require.NoError(t, err)
 	files, err := filepath.Glob("testdata/golden/*.txt")

@@ -18,6 +18,7 @@ import (
 
 // An interruption from the keyboard reaches all that the shell started; the driver answers on until what is under way has come to its end.
 func TestInterruptionReachesNoDriver(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, quayside)
 	c := cloudIn(t, folder, "-delay", "100ms")

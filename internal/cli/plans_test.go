@@ -17,8 +17,9 @@ import (
 // TestNothingIsStale: with a cache, every question about a plan is answered as without one, also right after an edit
 // that keeps its size, with what is kept damaged, and with a folder that others can read.
 func TestNothingIsStale(t *testing.T) {
+	t.Parallel()
 	home, folder := t.TempDir(), t.TempDir()
-	t.Setenv("XDG_CACHE_HOME", home)
+	setenv(folder, "XDG_CACHE_HOME", home)
 	plan := randomplan.Large(20)
 	kept := func() []string {
 		files, err := filepath.Glob(filepath.Join(home, "wendrik", "*.tree"))
@@ -29,9 +30,9 @@ func TestNothingIsStale(t *testing.T) {
 		t.Helper()
 		for range 2 {
 			for _, line := range []string{"reach app-1-a-3 data-1-b-4 -on tcp/5432", "show app-1-a-3", "space -format csv"} {
-				t.Setenv("WENDRIK_CACHE", "off")
+				setenv(folder, "WENDRIK_CACHE", "off")
 				without := run(t, folder, "", strings.Fields(line)...)
-				t.Setenv("WENDRIK_CACHE", "")
+				setenv(folder, "WENDRIK_CACHE", "")
 				assert.Equal(t, without, run(t, folder, "", strings.Fields(line)...), "%s: %s", why, line)
 			}
 		}
@@ -66,6 +67,7 @@ func TestNothingIsStale(t *testing.T) {
 // TestNoPlanNoAnswer: a text that cannot be read at all gets no answer from any command, in any form, but a report of
 // that from check; where a part cannot be read, the commands that need all of it give no answer.
 func TestNoPlanNoAnswer(t *testing.T) {
+	t.Parallel()
 	broken, err := os.ReadFile("testdata/broken.yaml")
 	require.NoError(t, err)
 	partly := []string{"space", "space -format csv", "overlaps", "overlaps -format csv", "check", "check -format junit", "check -format sarif", "check -format md", "show harbour"}
@@ -89,6 +91,7 @@ func TestNoPlanNoAnswer(t *testing.T) {
 
 // TestOneMistakeDoesNotSilenceTheRest puts a mistake into one network and asks about that and others.
 func TestOneMistakeDoesNotSilenceTheRest(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	whole := read(t, folder)
 	all := run(t, folder, "", "check", "-format", "csv").out
@@ -131,6 +134,7 @@ func TestOneMistakeDoesNotSilenceTheRest(t *testing.T) {
 
 // TestBuildServersAlwaysGetAReport asks for reports of what cannot be read, or is not there.
 func TestBuildServersAlwaysGetAReport(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, "wendrik: 1\nnetworks: {a: {range: 10.0.0.0/33}}\n")
 	for _, args := range []string{"", " -plan none.yaml", " -plan ."} {

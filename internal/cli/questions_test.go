@@ -18,6 +18,7 @@ import (
 // TestMistakesInPlans: each kind of mistake is one clear error with its line, and what would be right; everything is
 // told in one run, and nothing is done.
 func TestMistakesInPlans(t *testing.T) {
+	t.Parallel()
 	const base = "wendrik: 1\nnetworks:\n  pier: {range: 10.0.0.0/16, subnets: {a: {range: 10.0.0.0/24}}%s}\n  quay: {range: 10.1.0.0/16}\n%s"
 	folder := t.TempDir()
 	for _, c := range []struct{ inPier, below, line, message, fix string }{
@@ -73,6 +74,7 @@ func TestMistakesInPlans(t *testing.T) {
 
 // TestMistakesOnTheCommandLine: usage errors have status 2, one sentence, and what would be right.
 func TestMistakesOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	for line, want := range map[string]string{
 		"reach":                              "reach takes two ends, not 0",
@@ -119,6 +121,7 @@ func TestMistakesOnTheCommandLine(t *testing.T) {
 
 // TestGridFormsAgree: the table, the sheet and the JSON of one grid say the same, and the same as reach says of each.
 func TestGridFormsAgree(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	var out struct {
 		Units []struct{ Name string }
@@ -178,6 +181,7 @@ func TestGridFormsAgree(t *testing.T) {
 
 // TestLargeGrids: a table that nobody reads is refused with what to ask instead, and what is printed has a bound.
 func TestLargeGrids(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, randomplan.Large(30))
 	r := run(t, folder, "", "grid", "-by", "workloads")
@@ -213,6 +217,7 @@ func TestLargeGrids(t *testing.T) {
 // TestEffectIsTold: what the fixes would open is said in the text and in JSON, and is not worked out where it would
 // take too long.
 func TestEffectIsTold(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	var out struct {
 		Effect struct {
@@ -236,6 +241,7 @@ func TestEffectIsTold(t *testing.T) {
 
 // TestNextCommandsRun: whatever command an answer names to look closer runs as it stands.
 func TestNextCommandsRun(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	ran := 0
 	for _, line := range []string{
@@ -260,6 +266,7 @@ func TestNextCommandsRun(t *testing.T) {
 
 // TestGridShowsAddressesOfTheCloudsChoosing asks for the ways out of a workload that no NAT gateway serves.
 func TestGridShowsAddressesOfTheCloudsChoosing(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, `wendrik: 1
 profile: {like: regional, implicit-out: true}

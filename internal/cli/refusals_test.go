@@ -13,6 +13,7 @@ import (
 
 // TestUnreadInventoryGivesNothingAway has one line that nobody can read in a list of what is in use.
 func TestUnreadInventoryGivesNothingAway(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	before := read(t, folder)
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "used.txt"), []byte("10.144.32.9/22 crews\n10.144.48.0/\"22\n"), 0o644))
@@ -33,6 +34,7 @@ func TestUnreadInventoryGivesNothingAway(t *testing.T) {
 
 // TestFullDiskIsToldInEveryFormat writes each answer to a device on which nothing fits.
 func TestFullDiskIsToldInEveryFormat(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
 	if err != nil {
@@ -56,6 +58,7 @@ func TestFullDiskIsToldInEveryFormat(t *testing.T) {
 }
 
 func TestFlagsWithoutEffectAreRefused(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	for args, want := range map[string]string{
 		"space -count 3":                                       "-count has no effect without -free",
@@ -94,6 +97,7 @@ func TestFlagsWithoutEffectAreRefused(t *testing.T) {
 // TestTwoWritersAtOnce lets two programs carve one plan: it is carved once, and who came second is told or has nothing
 // left to do.
 func TestTwoWritersAtOnce(t *testing.T) {
+	t.Parallel()
 	carved := demo(t)
 	require.Zero(t, run(t, carved, "", "carve", "-write").status)
 	for range 8 {
@@ -127,6 +131,7 @@ func TestTwoWritersAtOnce(t *testing.T) {
 
 // TestPlansThatCannotBeWritten names files that carve must leave alone.
 func TestPlansThatCannotBeWritten(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	file := filepath.Join(folder, "wendrik.yaml")
 	require.NoError(t, os.Chmod(file, 0o444))

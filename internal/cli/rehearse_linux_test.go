@@ -49,7 +49,7 @@ func machine(t *testing.T) string {
 }
 
 // workers are the processes of rehearsals of this program.
-func workers(t *testing.T) []string {
+func workers(t *testing.T, folder string) []string {
 	t.Helper()
 	all, err := filepath.Glob("/proc/[0-9]*/environ")
 	require.NoError(t, err)
@@ -57,7 +57,8 @@ func workers(t *testing.T) []string {
 	for _, name := range all {
 		raw, _ := os.ReadFile(name)
 		exe, _ := os.Readlink(filepath.Join(filepath.Dir(name), "exe"))
-		if bytes.Contains(raw, []byte("WENDRIK_REHEARSAL=worker")) && strings.HasPrefix(exe, program) {
+		cwd, _ := os.Readlink(filepath.Join(filepath.Dir(name), "cwd"))
+		if bytes.Contains(raw, []byte("WENDRIK_REHEARSAL=worker")) && strings.HasPrefix(exe, program) && cwd == folder {
 			out = append(out, name)
 		}
 	}
@@ -67,6 +68,7 @@ func workers(t *testing.T) []string {
 // TestRehearse rehearses the shipped estate, and holds what is said against the JSON. The machine's own network is as
 // it was, and no process is left.
 func TestRehearse(t *testing.T) {
+	t.Parallel()
 	before := machine(t)
 	folder := demo(t)
 	r := run(t, folder, "", "rehearse")
@@ -82,14 +84,15 @@ func TestRehearse(t *testing.T) {
 	assert.Greater(t, out.Pairs, 20)
 	assert.Equal(t, out.Pairs, out.Agreed)
 	assert.Equal(t, before, machine(t))
-	assert.Empty(t, workers(t))
+	assert.Empty(t, workers(t, folder))
 }
 
 // TestRehearsalStands keeps a rehearsal, runs programs in it, spoils it by hand and sees that caught, and takes it down.
 func TestRehearsalStands(t *testing.T) {
-	t.Setenv("XDG_RUNTIME_DIR", t.TempDir())
+	t.Parallel()
 	before := machine(t)
-	folder := demo(t)
+	folder, home := demo(t), t.TempDir()
+	setenv(folder, "XDG_RUNTIME_DIR", home)
 	// A plan with something that a kernel cannot show: a packet that is translated twice.
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "twice.yaml"), []byte(`wendrik: 1
 networks:
@@ -132,11 +135,11 @@ workloads: {w: {in: pier/a, address: 10.144.0.10}, x: {in: pier/d, address: 10.1
 	write(t, folder, strings.TrimSuffix(read(t, folder), "\n# a remark\n"))
 
 	// Who says nothing keeps nobody waiting, and an environment may be large.
-	silent, err := net.Dial("unix", filepath.Join(os.Getenv("XDG_RUNTIME_DIR"), fmt.Sprintf("wendrik-rehearsal-%d.sock", os.Getuid())))
+	silent, err := net.Dial("unix", filepath.Join(home, fmt.Sprintf("wendrik-rehearsal-%d.sock", os.Getuid())))
 	require.NoError(t, err)
 	defer silent.Close()
 	for i := range 12 {
-		t.Setenv(fmt.Sprint("LARGE_", i), strings.Repeat("\t", 100_000))
+		setenv(folder, fmt.Sprint("LARGE_", i), strings.Repeat("\t", 100_000))
 	}
 	r = run(t, folder, "", "rehearse", "-in", "fares-1", "--", "sh", "-c", `echo ${#LARGE_0} ${#LARGE_11}; grep SigIgn /proc/self/status`)
 	assert.Equal(t, "100000 100000\nSigIgn:\t0000000000000000\n", r.out, r.err)
@@ -159,7 +162,7 @@ workloads: {w: {in: pier/a, address: 10.144.0.10}, x: {in: pier/d, address: 10.1
 	// What runs in it ends with it, whatever it has done to stay.
 	for _, line := range []string{"sleep 4711", "setsid sleep 4712 & sleep 4713"} {
 		c := exec.Command(program, "rehearse", "-in", "fares-1", "--", "sh", "-c", line)
-		c.Dir = folder
+		c.Dir, c.Env = folder, environ(folder)
 		require.NoError(t, c.Start())
 		defer c.Wait()
 	}
@@ -177,16 +180,16 @@ workloads: {w: {in: pier/a, address: 10.144.0.10}, x: {in: pier/d, address: 10.1
 	assert.Eventually(t, func() bool { return running() == 0 }, 10*time.Second, 20*time.Millisecond)
 	assert.Equal(t, "no rehearsal stands\n", run(t, folder, "", "rehearse", "-down").out)
 	assert.Equal(t, before, machine(t))
-	assert.Empty(t, workers(t))
+	assert.Empty(t, workers(t, folder))
 }
 
 // TestSocketOfAStranger: what stands where the socket belongs, and is none of ours, is told and left alone.
 func TestSocketOfAStranger(t *testing.T) {
-	home := t.TempDir()
-	t.Setenv("XDG_RUNTIME_DIR", home)
+	t.Parallel()
+	home, folder := t.TempDir(), demo(t)
+	setenv(folder, "XDG_RUNTIME_DIR", home)
 	socket := filepath.Join(home, fmt.Sprintf("wendrik-rehearsal-%d.sock", os.Getuid()))
 	require.NoError(t, os.WriteFile(socket, []byte("mine"), 0o600))
-	folder := demo(t)
 	for _, line := range []string{"rehearse -down", "rehearse -again", "rehearse -keep -only finance", "rehearse -in fares-1 -- true"} {
 		r := run(t, folder, "", strings.Fields(line)...)
 		assert.Equal(t, 2, r.status, line)
@@ -205,6 +208,7 @@ func TestSocketOfAStranger(t *testing.T) {
 
 // TestRehearsalIsKilled: whatever ends the program, nothing is left.
 func TestRehearsalIsKilled(t *testing.T) {
+	t.Parallel()
 	before := machine(t)
 	folder := demo(t)
 	for _, kept := range []bool{false, true} {
@@ -220,7 +224,7 @@ func TestRehearsalIsKilled(t *testing.T) {
 			time.Sleep(after * time.Millisecond)
 			require.NoError(t, c.Process.Signal(syscall.SIGKILL))
 			_ = c.Wait()
-			assert.Eventually(t, func() bool { return len(workers(t)) == 0 }, 20*time.Second, 50*time.Millisecond, "kept %v, killed after %d ms", kept, after)
+			assert.Eventually(t, func() bool { return len(workers(t, folder)) == 0 }, 20*time.Second, 50*time.Millisecond, "kept %v, killed after %d ms", kept, after)
 			assert.Equal(t, before, machine(t))
 		}
 	}
@@ -228,6 +232,7 @@ func TestRehearsalIsKilled(t *testing.T) {
 
 // TestRehearsalWithoutPrivileges runs it as somebody who is not root.
 func TestRehearsalWithoutPrivileges(t *testing.T) {
+	t.Parallel()
 	folder, err := os.MkdirTemp("", "wendrik-anybody-")
 	require.NoError(t, err)
 	defer os.RemoveAll(folder)
@@ -249,6 +254,7 @@ func TestRehearsalWithoutPrivileges(t *testing.T) {
 
 // TestRehearseSteps rehearses a change step by step: one in which nothing is cut, and one that cuts what it moves.
 func TestRehearseSteps(t *testing.T) {
+	t.Parallel()
 	const plan = `wendrik: 1
 networks:
   pier:
@@ -291,9 +297,10 @@ workloads:
 // TestExportedFilters loads exported rulesets in the place of those that a rehearsal has built, on workloads and for all of a
 // network's packets, and everything agrees still; without them it does not.
 func TestExportedFilters(t *testing.T) {
+	t.Parallel()
 	needs(t, "nft")
-	t.Setenv("XDG_RUNTIME_DIR", t.TempDir())
 	folder := demo(t)
+	setenv(folder, "XDG_RUNTIME_DIR", t.TempDir())
 	for _, name := range []string{"fare-db", "ticket-1", "booking/web-a"} {
 		file := strings.ReplaceAll(name, "/", "-") + ".nft"
 		require.Equal(t, 0, run(t, folder, "", "export", "filters", name, "-o", file).status)

@@ -69,6 +69,7 @@ func text(t *testing.T, ctx context.Context, where string) string {
 // TestReportInBrowser opens the page in a real browser: it filters, sorts, opens a cell by the keyboard, finds an end, fits a small
 // screen, and prints, and the browser complains of nothing.
 func TestReportInBrowser(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "prices.csv"), []byte("kind,month\nnat gateway,32.50\nworkload,20\n"), 0o600))
 	r := run(t, folder, "", "report", "-o", "page.html", "-prices", "prices.csv")
@@ -103,6 +104,7 @@ func TestReportInBrowser(t *testing.T) {
 
 // TestReportIsHarmless opens a page whose every name wants to do something: nothing runs, and nothing is fetched.
 func TestReportIsHarmless(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	evil := `</script><script>document.title="done"</script><img src=x onerror=document.title="done">`
 	quoted, _ := json.Marshal(evil)
@@ -122,6 +124,7 @@ func TestReportIsHarmless(t *testing.T) {
 
 // TestReportOfLargeEstates holds the page of 100 networks to its bounds.
 func TestReportOfLargeEstates(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, randomplan.Large(100))
 	r := run(t, folder, "", "report", "-o", "page.html")
@@ -138,6 +141,7 @@ func TestReportOfLargeEstates(t *testing.T) {
 // TestReportWatch serves the page to this machine, makes it anew when the plan is edited, keeps it where the plan is broken, and
 // answers for no other name.
 func TestReportWatch(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	c := exec.Command(program, "report", "-watch")
 	c.Dir = folder
@@ -196,6 +200,7 @@ func TestReportWatch(t *testing.T) {
 
 // TestReportRefuses tries what is refused, with what would be right.
 func TestReportRefuses(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	for content, says := range map[string]string{
 		"a,b\n":                         "no column kind",

@@ -26,6 +26,7 @@ func valid(t *testing.T, schema string, report any) {
 
 // TestSARIF holds the log of check against what OASIS says of its form, with every finding in it.
 func TestSARIF(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	name := filepath.Join(folder, "a plan.yaml")
 	require.NoError(t, os.Rename(filepath.Join(folder, "wendrik.yaml"), name))
@@ -95,6 +96,7 @@ func asJSON(t *testing.T, in string) map[string]any {
 
 // TestJUnit reads the report of check as a build server does.
 func TestJUnit(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	var report struct {
 		Failures int `xml:"failures,attr"`
@@ -138,6 +140,7 @@ func TestJUnit(t *testing.T) {
 
 // TestCSVHasAHeaderForEachColumn: a reader of CSV refuses rows that are longer or shorter than the header.
 func TestCSVHasAHeaderForEachColumn(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	for _, command := range []string{"space", "space -in booking", "carve", "overlaps", "check", "grid -by networks", "grid -from internet"} {
 		out := run(t, folder, "", append(strings.Fields(command), "-format", "csv")...)
@@ -149,6 +152,7 @@ func TestCSVHasAHeaderForEachColumn(t *testing.T) {
 
 // TestWaived waives a finding of the demo: it is counted and no finding, is listed on request, and SARIF has it as suppressed.
 func TestWaived(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	assert.Contains(t, run(t, folder, "", "check").out, "idle-site")
 	write(t, folder, read(t, folder)+"waive: [{rule: idle-site, at: gull-rail, because: the trains only ask us}, {rule: idle-site, at: quay, because: x}]\n")

@@ -40,6 +40,7 @@ expect: [internet reaches shop on tcp/443, fares never reaches tides on udp/53]
 
 // TestStatement reads a statement from its first line on, carves it, and asks about it; then it grows, and nothing moves.
 func TestStatement(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	write(t, folder, stated)
 	r := run(t, folder, "", "check")
@@ -87,6 +88,7 @@ func TestStatement(t *testing.T) {
 
 // TestParts spreads a plan over files: places name the right one, edits go into it, and none is read outside the folder.
 func TestParts(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	require.NoError(t, os.Mkdir(filepath.Join(folder, "teams"), 0o755))
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "outside.yaml"), []byte("sites: {far: {ranges: 10.9.0.0/16}}\n"), 0o644))
@@ -120,6 +122,7 @@ func TestParts(t *testing.T) {
 
 // TestNew begins plans, which check finds nothing in, and never writes over one.
 func TestNew(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	for _, args := range []string{"", "-profile regional", "-profile plain", "-networks booking,harbour -zones 2 -size /21", "-tiers edge:public:30,jobs:outbound:400 -space 10.96.0.0/12 -region north"} {
 		plan := filepath.Join(folder, "wendrik.yaml")
@@ -157,6 +160,7 @@ func TestNew(t *testing.T) {
 
 // TestWire types what is wanted, and has carve and wire write the rest: then nothing is wrong, and a second run says so.
 func TestWire(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	wanted := stated[:strings.Index(stated, "    gateways:")] + stated[strings.Index(stated, "    expect: ["):]
 	wanted = strings.Replace(wanted, ", tables: {main: {routes: [{to: booking, via: pair}]}}", "", 1)
@@ -182,6 +186,7 @@ func TestWire(t *testing.T) {
 
 // TestReachFix shows the fixes of a blocked flow as a difference, makes them, and asks again.
 func TestReachFix(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	before := read(t, folder)
 	r := run(t, folder, "", "reach", "ticket-1", "fare-db", "-on", "tcp/5432", "-fix")
@@ -199,6 +204,7 @@ func TestReachFix(t *testing.T) {
 
 // TestCheckFix shows the fixes of what check finds, makes them with a choice, and finds that they are made.
 func TestCheckFix(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	before := read(t, folder)
 	r := run(t, folder, "", "check", "-fix")
@@ -231,6 +237,7 @@ func TestCheckFix(t *testing.T) {
 
 // TestJoinAndUndo joins two networks with the built program, asks, and takes the join out again: every byte is as it was.
 func TestJoinAndUndo(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	before := read(t, folder)
 	r := run(t, folder, "", "join", "harbour", "finance", "-on", "tcp/8443", "-write")
@@ -267,6 +274,7 @@ func TestJoinAndUndo(t *testing.T) {
 
 // TestDifferencesApply holds the differences that commands show against what they write: every line where its header says.
 func TestDifferencesApply(t *testing.T) {
+	t.Parallel()
 	for _, line := range []string{"renumber shared", "renumber booking -to 10.145.0.0/20", "wire", "carve", "check -fix", "join harbour finance -on tcp/8443", "join booking finance -undo", "reach ticket-1 fare-db -on tcp/5432 -fix"} {
 		folder := demo(t)
 		was := strings.SplitAfter(read(t, folder), "\n")

@@ -34,6 +34,7 @@ var escapes = regexp.MustCompile("\x1b\\[[0-9;?]*[A-Za-z]")
 
 // TestNarrowTerminals: no line is wider than the terminal, from 60 columns on, and no result is left out for that.
 func TestNarrowTerminals(t *testing.T) {
+	t.Parallel()
 	folder := demo(t)
 	for _, line := range []string{
 		"help", "help overlaps", "block 10.144.0.0/20", "space", "carve", "carve -why", "overlaps", "overlaps -list inventory.csv -columns range=cidr", "show booking", "show fare-db",

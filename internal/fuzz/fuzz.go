@@ -1,8 +1,9 @@
-// Package fuzz has what the fuzz targets of all packages share.
+// Package fuzz has what the fuzz targets and the random tests of all packages share.
 package fuzz
 
 import (
 	"fmt"
+	"os"
 	"time"
 )
 
@@ -17,4 +18,15 @@ const limit = 10 * time.Second
 func Bound() (stop func()) {
 	slow := time.AfterFunc(limit, func() { panic(fmt.Sprintf("one input takes longer than %s", limit)) })
 	return func() { slow.Stop() }
+}
+
+// Long is set where tests on random data are to run at length, as CI does.
+const Long = "WENDRIK_TEST_LONG"
+
+// Rounds is how many rounds a test on random data runs: few of them, and many where Long is set.
+func Rounds(few, many uint64) uint64 {
+	if os.Getenv(Long) != "" {
+		return many
+	}
+	return few
 }

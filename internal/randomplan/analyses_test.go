@@ -128,7 +128,7 @@ func anyPlan(rng *rand.Rand, kind int) string {
 // TestSpoiledPlans: no content, however spoiled, breaks an analysis, and each that can be read gives the same answers twice.
 func TestSpoiledPlans(t *testing.T) {
 	read := 0
-	for seed := range uint64(240) {
+	for seed := range fuzz.Rounds(40, 240) {
 		rng := rand.New(rand.NewPCG(seed, 41))
 		content := spoil(anyPlan(rng, int(seed)), rng, rng.IntN(6))
 		one := analyse(t, content)
@@ -137,12 +137,12 @@ func TestSpoiledPlans(t *testing.T) {
 			require.Equal(t, one, analyse(t, content), "seed %d", seed)
 		}
 	}
-	assert.Greater(t, read, 30)
+	assert.Greater(t, read, int(fuzz.Rounds(5, 30)))
 }
 
 // FuzzAnalyses looks for a content that breaks an analysis.
 func FuzzAnalyses(f *testing.F) {
-	for seed := range uint64(20) {
+	for seed := range fuzz.Rounds(5, 20) {
 		f.Add(seed, uint64(seed), uint8(seed))
 	}
 	f.Fuzz(func(t *testing.T, seed, how uint64, times uint8) {
@@ -155,7 +155,7 @@ func FuzzAnalyses(f *testing.F) {
 // that is asked for.
 func TestEveryKindComesUp(t *testing.T) {
 	seen := map[string]int{}
-	for seed := range uint64(80) {
+	for seed := range fuzz.Rounds(15, 80) {
 		content := Write(rand.New(rand.NewPCG(seed, 44)))
 		e, findings := estate.Load(text.One("p", content))
 		require.Empty(t, findings, content)
@@ -204,7 +204,7 @@ func TestEveryKindComesUp(t *testing.T) {
 	}
 	for _, kind := range []string{"internet", "not attached", "egress", "nat", "peering", "hub", "site", "workload", "blackhole", "hub link", "learned", "list", "main table",
 		"translates", "forwards", "balancer", "no group", "several groups", "peering stands: true", "peering stands: false", "peering carries"} {
-		assert.Greater(t, seen[kind], 5, "%s: %v", kind, seen)
+		assert.Greater(t, seen[kind], int(fuzz.Rounds(0, 5)), "%s: %v", kind, seen)
 	}
 	e, findings := estate.Load(text.One("p", Large(12)))
 	require.Empty(t, findings)
@@ -234,7 +234,7 @@ func kindsOf(seen map[string]int, r *estate.Route) {
 // overlap are a conflict.
 func TestWhatReachesMeets(t *testing.T) {
 	passed := map[string]int{}
-	for seed := range uint64(150) {
+	for seed := range fuzz.Rounds(30, 150) {
 		e, findings := estate.Load(text.One("p", Write(rand.New(rand.NewPCG(seed, 77)))))
 		if len(findings) > 0 {
 			continue
@@ -275,7 +275,7 @@ func TestWhatReachesMeets(t *testing.T) {
 		}
 	}
 	for _, how := range []string{"peering", "hub", "the"} {
-		assert.Greater(t, passed[how], 10, how)
+		assert.Greater(t, passed[how], int(fuzz.Rounds(2, 10)), how)
 	}
 }
 
@@ -283,7 +283,7 @@ func TestWhatReachesMeets(t *testing.T) {
 // that is refused, or the plan can be read, and every workload is where it was.
 func TestCarvedPlansCanBeRead(t *testing.T) {
 	carved, refused := 0, 0
-	for seed := range uint64(300) {
+	for seed := range fuzz.Rounds(50, 300) {
 		rng := rand.New(rand.NewPCG(seed, 78))
 		e, findings := estate.Load(text.One("p", Write(rng)))
 		if len(findings) > 0 {
@@ -313,6 +313,6 @@ func TestCarvedPlansCanBeRead(t *testing.T) {
 		}
 		carved++
 	}
-	assert.Greater(t, carved, 30)
+	assert.Greater(t, carved, int(fuzz.Rounds(5, 30)))
 	t.Log(carved, refused)
 }

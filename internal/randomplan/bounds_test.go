@@ -5,6 +5,7 @@ import (
 	"runtime"
 	"strings"
 	"testing"
+	"wendrik/internal/fuzz"
 
 	"github.com/stretchr/testify/assert"
 
@@ -70,9 +71,10 @@ func TestMemoryFollowsTheText(t *testing.T) {
 			runtime.ReadMemStats(&after)
 			return float64(after.TotalAlloc - before.TotalAlloc), float64(len(content))
 		}
-		used(c.n / 10) // what is made once
-		small, smallSize := used(c.n)
-		large, largeSize := used(4 * c.n)
+		n := c.n / int(fuzz.Rounds(4, 1))
+		used(n / 10) // what is made once
+		small, smallSize := used(n)
+		large, largeSize := used(4 * n)
 		assert.Less(t, large/small, 1.6*largeSize/smallSize, "%s: %.0f and %.0f bytes", name, small, large)
 		assert.Less(t, large/largeSize, c.bytes, name)
 	}

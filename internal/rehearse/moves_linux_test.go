@@ -12,6 +12,7 @@ import (
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 	"wendrik/internal/rehearse"
 )
@@ -40,8 +41,9 @@ func playSteps(t *testing.T, opt rehearse.Options, states ...string) *rehearse.R
 // TestStandingNetwork changes a standing network from one random estate to another that has nothing to do with it, and on to one
 // that differs in a few lines: what is left of before, or is not made, shows in packets.
 func TestStandingNetwork(t *testing.T) {
+	t.Parallel()
 	kept := 0
-	for seed := uint64(0); seed < 2; seed++ {
+	for seed := uint64(0); seed < fuzz.Rounds(1, 2); seed++ {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			a, b := randomplan.Write(rand.New(rand.NewPCG(seed, 61))), randomplan.Write(rand.New(rand.NewPCG(seed, 62)))
 			less := withoutLine(b, "f0:")
@@ -69,6 +71,7 @@ func withoutLine(content, begins string) string {
 // TestConnectionsAreKept has connections that stay over changes of rules, routes and neighbours; one whose way goes ends, and is
 // not counted as lost; and what passes for a while though it passes neither before nor after is told.
 func TestConnectionsAreKept(t *testing.T) {
+	t.Parallel()
 	raw, err := os.ReadFile("../../examples/skerry-line/wendrik.yaml")
 	require.NoError(t, err)
 	plan := string(raw)

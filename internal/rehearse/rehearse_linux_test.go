@@ -17,6 +17,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wire"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 	"wendrik/internal/rehearse"
 )
@@ -24,7 +25,7 @@ import (
 // A longer run:  go test ./internal/rehearse -run TestRandomEstates -seed 1 -estates 1000 -timeout 0
 var (
 	firstSeed = flag.Uint64("seed", 1, "the first seed of random estates")
-	estates   = flag.Uint64("estates", 6, "how many random estates to rehearse")
+	estates   = flag.Uint64("estates", fuzz.Rounds(2, 6), "how many random estates to rehearse")
 )
 
 func TestMain(m *testing.M) {
@@ -61,6 +62,7 @@ func play(t testing.TB, e *estate.Estate, opt rehearse.Options) *rehearse.Result
 // that tell what it is about, all of which must hold by real packets. Plans on which kernel and reach once disagreed
 // are among them.
 func TestNamedPlans(t *testing.T) {
+	t.Parallel()
 	files, err := filepath.Glob("testdata/*.yaml")
 	require.NoError(t, err)
 	require.Greater(t, len(files), 15)
@@ -81,6 +83,7 @@ func TestNamedPlans(t *testing.T) {
 }
 
 func TestShippedEstate(t *testing.T) {
+	t.Parallel()
 	raw, err := os.ReadFile("../../examples/skerry-line/wendrik.yaml")
 	require.NoError(t, err)
 	r := play(t, load(t, "wendrik.yaml", string(raw)), rehearse.Options{})
@@ -103,6 +106,7 @@ func TestShippedEstate(t *testing.T) {
 // TestRandomEstates rehearses estates made at random, with every kind of hop and filter; every third of them in a cloud
 // whose NAT gateways serve subnets by name.
 func TestRandomEstates(t *testing.T) {
+	t.Parallel()
 	passed := 0
 	for seed := *firstSeed; seed < *firstSeed+*estates; seed++ {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
@@ -124,7 +128,8 @@ func TestRandomEstates(t *testing.T) {
 // TestStatedEstates rehearses estates by patterns, counts, tiers, names and addresses that the cloud gives; what passes is
 // what passes in those that spell all of it out.
 func TestStatedEstates(t *testing.T) {
-	for seed := range uint64(3) {
+	t.Parallel()
+	for seed := range fuzz.Rounds(1, 3) {
 		stated, spelt := randomplan.Both(rand.New(rand.NewPCG(seed, 92)))
 		var passed [2][]string
 		for i, content := range []string{stated, spelt} {
@@ -138,7 +143,8 @@ func TestStatedEstates(t *testing.T) {
 
 // TestWiredEstates carves, wires and rehearses statements: what wire writes holds in the kernel, too.
 func TestWiredEstates(t *testing.T) {
-	for seed := range uint64(4) {
+	t.Parallel()
+	for seed := range fuzz.Rounds(2, 4) {
 		e := load(t, "wendrik.yaml", randomplan.Statement(rand.New(rand.NewPCG(seed, 102))))
 		e, findings, err := e.With(carve.Estate(e).Changes)
 		require.NoError(t, err)
@@ -163,6 +169,7 @@ func serving(content string, rng *rand.Rand) string {
 
 // TestOnly: packets go through networks whose workloads are not tried.
 func TestOnly(t *testing.T) {
+	t.Parallel()
 	raw, err := os.ReadFile("../../examples/skerry-line/wendrik.yaml")
 	require.NoError(t, err)
 	r := play(t, load(t, "wendrik.yaml", string(raw)), rehearse.Options{Only: []string{"harbour"}})
@@ -177,6 +184,7 @@ func TestOnly(t *testing.T) {
 
 // TestExpectationsByPackets: a line of expect holds by what the packets do, and by nothing else.
 func TestExpectationsByPackets(t *testing.T) {
+	t.Parallel()
 	r, err := rehearse.Run(load(t, "p", `wendrik: 1
 networks:
   pier:

@@ -141,7 +141,7 @@ func requireSound(t *testing.T, r *Result, e *estate.Estate, content string) map
 }
 
 func TestCarvingProperties(t *testing.T) {
-	for seed := range uint64(150) {
+	for seed := range fuzz.Rounds(60, 150) {
 		checkCarving(t, seed)
 	}
 }

@@ -17,6 +17,7 @@ import (
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
@@ -87,7 +88,7 @@ func edited(t *testing.T, e *estate.Estate, rng *rand.Rand) *estate.Estate {
 // every pair in both.
 func TestAgainstAllPairs(t *testing.T) {
 	differ, explained := 0, 0
-	for seed := range uint64(24) {
+	for seed := range fuzz.Rounds(6, 24) {
 		rng := rand.New(rand.NewPCG(seed, 41))
 		before := estatetest.Load(t, randomplan.Write(rng))
 		after := edited(t, before, rng)
@@ -143,7 +144,7 @@ func TestAgainstAllPairs(t *testing.T) {
 		}
 		require.Empty(t, Of(after, after, nil, today).Changes)
 	}
-	assert.Greater(t, differ, 40)
+	assert.Greater(t, differ, int(fuzz.Rounds(8, 40)))
 	assert.Greater(t, explained*100, differ*95, "%d of %d", explained, differ)
 }
 

@@ -17,6 +17,7 @@ import (
 	"wendrik/internal/core/draw"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/picture"
 	"wendrik/internal/randomplan"
 )
@@ -111,7 +112,7 @@ func TestShippedPictures(t *testing.T) {
 
 // TestRandomPictures holds pictures of random estates of three kinds to the rules, with names as long as anybody's.
 func TestRandomPictures(t *testing.T) {
-	for seed := range uint64(200) {
+	for seed := range fuzz.Rounds(40, 200) {
 		rng := rand.New(rand.NewPCG(seed, 15))
 		content := randomplan.Write(rng)
 		if seed%2 == 1 {

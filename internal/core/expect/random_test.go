@@ -12,6 +12,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
@@ -39,7 +40,7 @@ func members(t *testing.T, e *estate.Estate, word string) []reach.End {
 // TestRunAgainstPairs holds each line of many random plans against asking for every pair that it speaks of.
 func TestRunAgainstPairs(t *testing.T) {
 	verdicts := map[string]int{}
-	for seed := range uint64(60) {
+	for seed := range fuzz.Rounds(20, 60) {
 		rng := rand.New(rand.NewPCG(seed, 51))
 		content := randomplan.Write(rng)
 		words := []string{"n0", "n1", "n0/s0", "n0/s2", "n1/s1", "w000", "w110", "internet", "quay", "depot", "198.51.100.200"}

@@ -10,13 +10,14 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
 // TestAlikes sorts some workloads of random estates into classes by what the estate keeps of all, and holds that against sorting
 // them anew: the same classes, in the same order.
 func TestAlikes(t *testing.T) {
-	for seed := range uint64(40) {
+	for seed := range fuzz.Rounds(15, 40) {
 		rng := rand.New(rand.NewPCG(seed, 3))
 		e, findings := estate.Load(text.One("p", randomplan.Write(rng)))
 		require.Empty(t, findings)

@@ -12,7 +12,7 @@ import (
 )
 
 func TestGrid(t *testing.T) {
-	for seed := range uint64(25) {
+	for seed := range fuzz.Rounds(10, 25) {
 		require.Positive(t, gridtest.Check(t, randomplan.Write(rand.New(rand.NewPCG(seed, 2)))))
 	}
 }

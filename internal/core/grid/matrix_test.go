@@ -11,13 +11,14 @@ import (
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
 // TestMatrixAgainstPairs sums random estates up by networks, by subnets, and by single workloads with some left out, and
 // holds each sum against every pair of it.
 func TestMatrixAgainstPairs(t *testing.T) {
-	for seed := range uint64(30) {
+	for seed := range fuzz.Rounds(10, 30) {
 		e, findings := estate.Load(text.One("p", randomplan.Write(rand.New(rand.NewPCG(seed, 11)))))
 		require.Empty(t, findings)
 		outcomes := make([][]reach.Outcome, len(e.Workloads))
@@ -73,7 +74,7 @@ func TestMatrixAgainstPairs(t *testing.T) {
 // TestAskEach holds the answers for each workload, as whom it is seen included, against asking one by one.
 func TestAskEach(t *testing.T) {
 	seen := 0
-	for seed := range uint64(40) {
+	for seed := range fuzz.Rounds(15, 40) {
 		e, findings := estate.Load(text.One("p", randomplan.Write(rand.New(rand.NewPCG(seed, 12)))))
 		require.Empty(t, findings)
 		for _, word := range []string{"internet", "198.51.100.9", "2001:db8:ff00::9", "quay", "depot"} {
@@ -103,7 +104,7 @@ func TestAskEach(t *testing.T) {
 			}
 		}
 	}
-	assert.Greater(t, seen, 200)
+	assert.Greater(t, seen, int(fuzz.Rounds(80, 200)))
 }
 
 // TestAskEachOfMany: with more workloads than are asked singly, those of a class share an answer, and each is still seen

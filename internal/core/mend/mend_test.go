@@ -13,6 +13,7 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/estate/estatetest"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
@@ -22,7 +23,7 @@ var today = time.Date(2031, 3, 31, 0, 0, 0, 0, time.UTC)
 // ended is not found in the text that is written, and what takes out rules and routes of no use changes no flow.
 func TestRandomFixes(t *testing.T) {
 	ended, chosen := map[diag.Code]int{}, 0
-	for seed := range uint64(14) {
+	for seed := range fuzz.Rounds(4, 14) {
 		e := estatetest.Load(t, randomplan.Write(rand.New(rand.NewPCG(seed, 21))))
 		findings := check.Run(e)
 		for _, choices := range [][]Choice{nil, removals(findings)} {

@@ -15,6 +15,7 @@ import (
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
@@ -22,7 +23,7 @@ import (
 // without it; and that estate, where a plan can say so, against a plan without the part.
 func TestAgainstAllPairs(t *testing.T) {
 	stops, written := 0, 0
-	for seed := range uint64(4) {
+	for seed := range fuzz.Rounds(1, 4) {
 		e := estatetest.Load(t, randomplan.Write(rand.New(rand.NewPCG(seed, 51))))
 		parts := e.Parts()
 		losses := Of(e, false, nil)
@@ -51,8 +52,8 @@ func TestAgainstAllPairs(t *testing.T) {
 			}
 		}
 	}
-	assert.Greater(t, stops, 60)
-	assert.Greater(t, written, 6)
+	assert.Greater(t, stops, int(fuzz.Rounds(10, 60)))
+	assert.Greater(t, written, int(fuzz.Rounds(3, 6)))
 }
 
 // stopped asks for every pair in two estates, but for those that are gone.

@@ -12,6 +12,7 @@ import (
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 )
 
 // randomSpace makes an estate in a small space at random, in which much overlaps, and some of it is joined.
@@ -46,7 +47,7 @@ func randomSpace(t *testing.T, rng *rand.Rand) *estate.Estate {
 // missing, none is made up, what they share is what both have, and networks that are peered and overlap are in conflict.
 func TestAgainstEveryPair(t *testing.T) {
 	seen := map[Verdict]int{}
-	for seed := range uint64(200) {
+	for seed := range fuzz.Rounds(80, 200) {
 		e := randomSpace(t, rand.New(rand.NewPCG(seed, 1)))
 		found := map[[2]string]Pair{}
 		for _, p := range Estate(e).Pairs {

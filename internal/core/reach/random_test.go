@@ -219,13 +219,13 @@ func checkParts(t *testing.T, e *estate.Estate, content string) {
 // TestAgainstTwin holds the walk of sets against the twin's single packets, on random estates.
 func TestAgainstTwin(t *testing.T) {
 	open := 0
-	for seed := range uint64(4) {
+	for seed := range fuzz.Rounds(1, 4) {
 		open += checkAgainstTwin(t, seed)
 	}
-	for seed := uint64(4); seed < 64; seed++ { // many estates find more than many pairs of one
+	for seed := uint64(4); seed < fuzz.Rounds(24, 64); seed++ { // many estates find more than many pairs of one
 		open += checkSome(t, seed, 23, int(seed))
 	}
-	require.Greater(t, open, 1000, "random estates in which hardly anything passes try nothing")
+	require.Greater(t, open, int(fuzz.Rounds(250, 1000)), "random estates in which hardly anything passes try nothing")
 }
 
 // FuzzAgainstTwin tries a few pairs of ends of one estate for each seed.

@@ -13,6 +13,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
@@ -26,7 +27,7 @@ func TestEveryBlockerIsWorded(t *testing.T) {
 		require.NoError(t, err)
 		flows = append(flows, f)
 	}
-	for seed := range uint64(150) {
+	for seed := range fuzz.Rounds(40, 150) {
 		e, findings := estate.Load(text.One("p", randomplan.Write(rand.New(rand.NewPCG(seed, 61)))))
 		require.Empty(t, findings)
 		rng := rand.New(rand.NewPCG(seed, 62))

@@ -15,6 +15,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/ranges"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 )
 
 // The tests plan inside 10.0.0.0/24, small enough for a twin that looks at each of its 256 addresses.
@@ -111,7 +112,7 @@ networks:
 // free, from the front.
 func TestTreeAgainstEachAddress(t *testing.T) {
 	free := 0
-	for seed := range uint64(400) {
+	for seed := range fuzz.Rounds(150, 400) {
 		rng := rand.New(rand.NewPCG(seed, 1))
 		e, taken := estateOf(t, rng)
 		s := NewSurvey(e, outside(taken))
@@ -265,7 +266,7 @@ func freeIn(t *testing.T, s *Survey, e *estate.Estate) {
 // TestNextAgainstEachPiece: the next ranges are the lowest pieces of the block of which no address is taken.
 func TestNextAgainstEachPiece(t *testing.T) {
 	found := 0
-	for seed := range uint64(300) {
+	for seed := range fuzz.Rounds(100, 300) {
 		rng := rand.New(rand.NewPCG(seed, 7))
 		e, taken := estateOf(t, rng)
 		s := NewSurvey(e, outside(taken))
@@ -288,5 +289,5 @@ func TestNextAgainstEachPiece(t *testing.T) {
 			found += len(want)
 		}
 	}
-	assert.Greater(t, found, 500)
+	assert.Greater(t, found, int(fuzz.Rounds(120, 500)))
 }

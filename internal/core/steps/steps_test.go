@@ -16,6 +16,7 @@ import (
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
@@ -63,7 +64,7 @@ func between(t *testing.T, e *estate.Estate, rng *rand.Rand) *estate.Estate {
 // the new plan says.
 func TestEveryState(t *testing.T) {
 	steps, clean := 0, 0
-	for seed := range uint64(9) {
+	for seed := range fuzz.Rounds(3, 9) {
 		rng := rand.New(rand.NewPCG(seed, 71))
 		old := estatetest.Load(t, randomplan.Write(rng))
 		fresh := between(t, old, rng)

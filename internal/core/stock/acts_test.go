@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/stock"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
@@ -106,7 +107,7 @@ func (w world) alone() error {
 // Any order of the acts that their After allows leads from one estate to another that has nothing to do with it, and no step of it is
 // one that a cloud refuses.
 func TestActsLeadFromOneToAnother(t *testing.T) {
-	for seed := range uint64(120) {
+	for seed := range fuzz.Rounds(40, 120) {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			rng := rand.New(rand.NewPCG(seed, 41))
 			var from, to []stock.Thing

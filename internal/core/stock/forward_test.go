@@ -15,6 +15,7 @@ import (
 	"wendrik/internal/core/stock"
 	"wendrik/internal/core/stock/stocktest"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
@@ -22,7 +23,7 @@ import (
 func TestThePlanFollowsWhatIsThere(t *testing.T) {
 	raw, err := os.ReadFile("../../../examples/skerry-line/planned.yaml")
 	require.NoError(t, err)
-	for seed := range uint64(150) {
+	for seed := range fuzz.Rounds(40, 150) {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			rng := rand.New(rand.NewPCG(seed, 43))
 			content := string(raw)

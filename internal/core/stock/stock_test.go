@@ -13,6 +13,7 @@ import (
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/stock"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
@@ -32,7 +33,7 @@ func TestWrittenOutItIsTheSame(t *testing.T) {
 		require.NoError(t, err)
 		plans = append(plans, string(raw))
 	}
-	for seed := range uint64(60) {
+	for seed := range fuzz.Rounds(20, 60) {
 		plans = append(plans, randomplan.Write(rand.New(rand.NewPCG(seed, 17))))
 		stated, _ := randomplan.Both(rand.New(rand.NewPCG(seed, 18)))
 		plans = append(plans, stated)

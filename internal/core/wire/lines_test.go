@@ -11,6 +11,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
@@ -19,7 +20,7 @@ import (
 // written says what was proved.
 func TestLinesTogether(t *testing.T) {
 	lines, held, conflicts := 0, 0, 0
-	for seed := range uint64(14) {
+	for seed := range fuzz.Rounds(4, 14) {
 		rng := rand.New(rand.NewPCG(seed, 909))
 		content := randomplan.Write(rng)
 		bare, findings := estate.Load(text.One("p", content))
@@ -93,6 +94,6 @@ func TestLinesTogether(t *testing.T) {
 		}
 	}
 	t.Log(lines, held, conflicts)
-	assert.Greater(t, held, 20)
+	assert.Greater(t, held, int(fuzz.Rounds(8, 20)))
 	assert.Positive(t, conflicts)
 }

@@ -14,6 +14,7 @@ import (
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
 
@@ -41,7 +42,7 @@ func TestStagesHoldTogether(t *testing.T) {
 	shipped, err := os.ReadFile("../../../examples/skerry-line/wendrik.yaml")
 	require.NoError(t, err)
 	texts = append(texts, string(shipped))
-	for seed := range uint64(120) {
+	for seed := range fuzz.Rounds(40, 120) {
 		texts = append(texts, randomplan.Write(rand.New(rand.NewPCG(seed, 3))))
 	}
 	routes := 0
