@@ -208,6 +208,9 @@ func (r *Result) byProbe(tried Result) {
 		r.Fixes = diag.Advise("put a list or a route between them, or take care of the groups of what comes there")
 	default:
 		r.Why, r.Fixes = "tried by a workload that could be there: "+tried.Why, tried.Fixes
+		if slices.ContainsFunc(tried.Fixes, func(f diag.Fix) bool { return strings.Contains(f.String(), couldBeThere) }) {
+			r.Fixes = diag.Advise("put a workload there, for which the rule can be written") // that one is not in the plan
+		}
 	}
 }
 

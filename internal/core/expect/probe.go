@@ -10,6 +10,9 @@ import (
 	"wendrik/internal/core/text"
 )
 
+// couldBeThere is how the name begins of a workload that is tried in the place of those that are not there yet.
+const couldBeThere = "could-be-there-"
+
 // probed is the estate with a workload in each end that has none yet: in a subnet of it, at a free address, in a group that
 // lets everything in and out, so that what is tried is all that stands between. It is nil where no end could have one.
 func probed(e *estate.Estate, x *plan.Expectation) *estate.Estate {
@@ -23,7 +26,7 @@ func probed(e *estate.Estate, x *plan.Expectation) *estate.Estate {
 		if s == nil {
 			return nil
 		}
-		name := fmt.Sprintf("could-be-there-%d", i+1)
+		name := fmt.Sprint(couldBeThere, i+1)
 		group := text.Map(text.Field{Key: "in", Value: text.Words("any from any")}, text.Field{Key: "out", Value: text.Words("any to any")})
 		one := text.Map(text.Field{Key: "in", Value: text.Word(s.ID())}, text.Field{Key: "address", Value: text.Word(a.String())}, text.Field{Key: "groups", Value: text.Words(name)})
 		edits = append(edits, text.Set(s.Network.Place().To("groups"), name, group), text.Set(text.Path{"workloads"}, name, one))

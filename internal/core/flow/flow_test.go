@@ -57,6 +57,25 @@ func TestParseSaysWhatIsWrong(t *testing.T) {
 		require.Error(t, err, text)
 		assert.Contains(t, err.Error()+": "+wrong.Right(err), want, text)
 	}
+	for text, want := range map[string]string{ // what is wrong comes first, and then what is right
+		"":                "a flow is missing; write tcp/443, udp/53, icmp or any",
+		"icmp/8":          "icmp has no ports; write icmp alone",
+		"any/80":          `"any/80" gives ports to any protocol; name the protocol: tcp/80, udp/80; `,
+		"tcp/20-10":       "the ports 20-10 run backwards; write 10-20",
+		"other":           `"other" is not a flow: it starts with tcp, udp, icmp or any, as in tcp/443; `,
+		"tcp/65536":       `"65536" is not a port: ports are whole numbers from 0 to 65535; `,
+		"tcp/1-65536":     `"65536" is not a port: ports are whole numbers from 0 to 65535; `,
+		"udp/53, sctp":    `"sctp" is not a flow: it starts with tcp, udp, icmp or any, as in tcp/443; `,
+		"other protocols": `"other protocols" is not a flow: it starts with tcp, udp, icmp or any, as in tcp/443; `,
+	} {
+		s, err := Parse(text)
+		require.Error(t, err, text)
+		assert.True(t, s.Empty())
+		assert.Equal(t, want, err.Error()+"; "+wrong.Right(err), text)
+	}
+	first, last, err := ParsePorts("9-8")
+	assert.Error(t, err)
+	assert.Equal(t, [2]uint16{}, [2]uint16{first, last})
 }
 
 // slow is a set of flows as a plain list of those of its members that the random sets below can tell apart.
@@ -104,8 +123,13 @@ func TestAlgebraAgainstMembers(t *testing.T) {
 		}
 		return s
 	}
+	keys := map[string]string{"": "nothing"}
 	for range 3000 {
 		a, b := random(), random()
+		said, known := keys[a.Key()] // equal sets have one key, and different ones two
+		require.True(t, !known || said == a.String(), "%s and %s have one key", said, a)
+		keys[a.Key()] = a.String()
+		require.Equal(t, a.Equal(b), a.Key() == b.Key())
 		ma, mb := a.members(), b.members()
 		union, both, only := slow{}, slow{}, slow{}
 		for k := range ma {
@@ -124,6 +148,21 @@ func TestAlgebraAgainstMembers(t *testing.T) {
 		require.True(t, same(a.Minus(b), only), "%s minus %s", a, b)
 		require.Equal(t, len(only) == 0, b.Covers(a))
 		require.False(t, strings.Contains(a.String(), "%!"))
+		var whole, parts Set
+		for _, p := range a.Protocols() {
+			require.False(t, p.Empty())
+			parts = parts.Union(p)
+		}
+		require.True(t, parts.Equal(a), "%s in its protocols", a)
+		for i := range protocols {
+			if !a.Intersect(Set{[]span{of(i)}}).Empty() {
+				whole = whole.Union(Set{[]span{of(i)}})
+			}
+		}
+		require.True(t, a.WholeProtocols().Equal(whole), "%s: %s", a, a.WholeProtocols())
+		before := a.String()
+		_, _ = a.Union(b).Minus(a), b.Union(a).Union(a)
+		require.Equal(t, before, a.String(), "a set never changes")
 	}
 }
 
@@ -167,6 +206,11 @@ func TestSpans(t *testing.T) {
 	tcp, _ := Parse("tcp/1-99")
 	rest := Any().Minus(tcp)
 	assert.Equal(t, "any", rest.Rule(), "no rule can say other protocols")
+	web, err := Parse("tcp/80,tcp/443,udp/53")
+	require.NoError(t, err)
+	assert.Equal(t, "tcp/80,tcp/443,udp/53", web.Word())
+	assert.Equal(t, []string{"tcp/80", "tcp/443", "udp/53"}, web.Words())
+	assert.Equal(t, []string{"tcp/0", "tcp/100-65535", "udp", "icmp", "other protocols"}, rest.Words())
 	back, err := Parse(rest.Rule())
 	require.NoError(t, err)
 	assert.True(t, back.Covers(rest))
