@@ -4,6 +4,7 @@ package golden
 import (
 	"flag"
 	"os"
+	"path/filepath"
 	"runtime"
 	"strings"
 	"testing"
@@ -23,6 +24,21 @@ var Update = flag.Bool("update", false, "write what is expected anew, to be read
 //	--
 //	the answer
 func Cases(t *testing.T, cases string, answer func(t *testing.T, asked string) string) {
+	t.Helper()
+	_, file, _, _ := runtime.Caller(1)
+	hold(t, file, cases, answer)
+}
+
+// File does so for cases that are too long to stand beside the test: those of a file under testdata.
+func File(t *testing.T, name string, answer func(t *testing.T, asked string) string) {
+	t.Helper()
+	file := filepath.Join("testdata", name)
+	raw, err := os.ReadFile(file)
+	require.NoError(t, err)
+	hold(t, file, string(raw), answer)
+}
+
+func hold(t *testing.T, file, cases string, answer func(t *testing.T, asked string) string) {
 	t.Helper()
 	var anew strings.Builder
 	parts := strings.Split("\n"+strings.TrimPrefix(cases, "\n"), "\n== ")
@@ -45,12 +61,16 @@ func Cases(t *testing.T, cases string, answer func(t *testing.T, asked string) s
 		})
 		anew.WriteString("\n== " + name + "\n" + asked + "\n--\n" + got + "\n")
 	}
-	if *Update && !t.Failed() {
-		_, file, _, _ := runtime.Caller(1)
-		raw, err := os.ReadFile(file)
-		require.NoError(t, err)
-		require.Equal(t, 1, strings.Count(string(raw), cases), "the cases are a constant between backquotes of the test's own file")
-		require.NotContains(t, anew.String(), "`")
-		require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(raw), cases, anew.String(), 1)), 0o644))
+	if !*Update || t.Failed() {
+		return
+	}
+	raw, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.Equal(t, 1, strings.Count(string(raw), cases), "the cases are a constant between backquotes of the test's own file")
+	if written := anew.String(); strings.HasSuffix(file, ".go") {
+		require.NotContains(t, written, "`")
+		require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(raw), cases, written, 1)), 0o644))
+	} else {
+		require.NoError(t, os.WriteFile(file, []byte(written[1:]), 0o644))
 	}
 }

@@ -344,9 +344,11 @@ func (d *decoder) regions(n text.Node) []*Region {
 func routesWith(fields []field[Route]) func(d *decoder, n text.Node) []Route {
 	return func(d *decoder, n text.Node) []Route {
 		var all []Route
+		nth := 0
 		d.elements(n, func(n text.Node) {
 			r := Route{At: n.At()}
-			d.within(strconv.Itoa(len(all)+1), func() { readMap(d, n, fields, &r, r.At) })
+			nth++
+			d.within(strconv.Itoa(nth), func() { readMap(d, n, fields, &r, r.At) })
 			if (r.To.IsValid() || r.Name.Given()) && r.Via.Given() {
 				all = append(all, r)
 			}
@@ -357,9 +359,11 @@ func routesWith(fields []field[Route]) func(d *decoder, n text.Node) []Route {
 
 func (d *decoder) waivers(n text.Node) []Waiver {
 	var all []Waiver
+	nth := 0
 	d.elements(n, func(n text.Node) {
 		w := Waiver{At: n.At()}
-		d.within(strconv.Itoa(len(all)+1), func() { readMap(d, n, waiverFields, &w, w.At) })
+		nth++
+		d.within(strconv.Itoa(nth), func() { readMap(d, n, waiverFields, &w, w.At) })
 		if w.Rule.Given() && w.Place.Given() && w.Because.Given() {
 			all = append(all, w)
 		}

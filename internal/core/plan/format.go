@@ -164,9 +164,14 @@ func spanOf(n text.Node, path []string) (from, to text.Pos) {
 				}
 			}
 		}
-		for _, v := range n.Entries() {
-			if from, to = spanOf(v, path); from.Known() {
-				return from, to
+		for _, near := range []bool{true, false} { // what has the key itself before what has it further inside
+			for _, v := range n.Entries() {
+				if near && !hasKey(v, path[0]) {
+					continue
+				}
+				if from, to = spanOf(v, path); from.Known() {
+					return from, to
+				}
 			}
 		}
 	case text.ListKind:
@@ -177,4 +182,16 @@ func spanOf(n text.Node, path []string) (from, to text.Pos) {
 		}
 	}
 	return 0, 0
+}
+
+func hasKey(n text.Node, key string) bool {
+	if n.Kind() != text.MapKind {
+		return false
+	}
+	for k := range n.Entries() {
+		if k.Value() == key {
+			return true
+		}
+	}
+	return false
 }

@@ -2,7 +2,6 @@ package plan
 
 import (
 	"bytes"
-	"flag"
 	"os"
 	"strings"
 	"testing"
@@ -13,9 +12,8 @@ import (
 	"go.yaml.in/yaml/v4"
 
 	"wendrik/internal/core/text"
+	"wendrik/internal/golden"
 )
-
-var update = flag.Bool("update", false, "write docs/plan.schema.json anew")
 
 const published = "../../../docs/plan.schema.json"
 
@@ -24,7 +22,7 @@ func TestPublishedSchema(t *testing.T) {
 	made, err := Schema()
 	require.NoError(t, err)
 	made = append(made, '\n')
-	if *update {
+	if *golden.Update {
 		require.NoError(t, os.WriteFile(published, made, 0o644))
 	}
 	have, err := os.ReadFile(published)

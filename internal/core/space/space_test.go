@@ -296,7 +296,7 @@ func TestNextAgainstEachPiece(t *testing.T) {
 
 // TestTree tells of blocks of both families, of one range twice, inside each other and with more than one range.
 func TestTree(t *testing.T) {
-	golden.Cases(t, trees, func(t *testing.T, asked string) string {
+	golden.File(t, "trees.txt", func(t *testing.T, asked string) string {
 		e := estatetest.Load(t, "wendrik: 1\n"+asked+"\n")
 		s := NewSurvey(e, nil)
 		var b strings.Builder
@@ -331,88 +331,3 @@ func TestMap(t *testing.T) {
 		}
 	}
 }
-
-const trees = `
-== one range, twice and three times, by their words
-space:
-  top: {block: 10.0.0.0/24}
-  same: {block: 10.0.0.0/24, within: top}
-  again: {block: 10.0.0.0/24, within: same}
-  part: {block: 10.0.0.128/25, within: again}
-networks: {n: {range: 10.0.0.0/26, subnets: {s: {range: 10.0.0.0/28}}, held: {h: {for: tills, range: 10.0.0.16/28}}}}
---
-top 10.0.0.0/24: used nothing, held nothing, inside 10.0.0.0/24, free nothing
-  same 10.0.0.0/24: used nothing, held nothing, inside 10.0.0.0/24, free nothing
-    again 10.0.0.0/24: used 10.0.0.0/26, held nothing, inside 10.0.0.128/25, free 10.0.0.64/26
-      part 10.0.0.128/25: used nothing, held nothing, inside nothing, free 10.0.0.128/25
-in top: [10.0.0.0/24 10.0.0.128/25], next /26 [], next /64 []
-in same: [10.0.0.0/24 10.0.0.128/25], next /26 [], next /64 []
-in again: [10.0.0.128/25], next /26 [10.0.0.64/26], next /64 []
-in part: [], next /26 [10.0.0.128/26 10.0.0.192/26], next /64 []
-of n: free 10.0.0.32/27
-
-== two blocks of one range of which neither is inside the other
-space:
-  one: {block: 10.0.0.0/25}
-  other: {block: 10.0.0.0/25}
-  inner: {block: 10.0.0.0/27, within: other}
---
-one 10.0.0.0/25: used nothing, held nothing, inside 10.0.0.0/27, free 10.0.0.32/27 10.0.0.64/26
-  other 10.0.0.0/25: used nothing, held nothing, inside 10.0.0.0/27, free 10.0.0.32/27 10.0.0.64/26
-    inner 10.0.0.0/27: used nothing, held nothing, inside nothing, free 10.0.0.0/27
-in one: [10.0.0.0/27], next /26 [10.0.0.64/26], next /64 []
-in other: [10.0.0.0/27], next /26 [10.0.0.64/26], next /64 []
-in inner: [], next /26 [], next /64 []
-
-== both families, and a block of two ranges
-space:
-  both: {block: [10.0.0.0/24, 10.4.0.0/24, "fd00::/60"]}
-  six: {block: "fd00::/62", within: both}
-  kept: {block: [10.4.0.0/26, "fd00:0:0:4::/63"], held: the trains, within: both}
-  four: {block: 10.0.0.128/25, within: both}
-networks:
-  n: {range: [10.0.0.0/26, "fd00:0:0:8::/63"], subnets: {s: {range: [10.0.0.0/28, "fd00:0:0:8::/64"]}}}
-  m: {range: 10.4.0.128/25}
-sites: {q: {ranges: ["fd00::/64", 10.4.0.64/26]}}
-clusters: {c: {in: m, pods: 10.0.0.64/27, services: 10.0.0.96/28}}
---
-both 10.0.0.0/24: used 10.0.0.0/26 10.0.0.64/27 10.0.0.96/28, held nothing, inside 10.0.0.128/25, free 10.0.0.112/28
-  four 10.0.0.128/25: used nothing, held nothing, inside nothing, free 10.0.0.128/25
-both 10.4.0.0/24: used 10.4.0.64/26 10.4.0.128/25, held 10.4.0.0/26, inside nothing, free nothing
-  kept 10.4.0.0/26: used nothing, held 10.4.0.0/26, inside nothing, free nothing
-both fd00::/60: used fd00:0:0:8::/63, held fd00:0:0:4::/63, inside fd00::/62, free fd00:0:0:6::/63 fd00:0:0:a::/63 fd00:0:0:c::/62
-  six fd00::/62: used fd00::/64, held nothing, inside nothing, free fd00:0:0:1::/64 fd00:0:0:2::/63
-  kept fd00:0:0:4::/63: used nothing, held fd00:0:0:4::/63, inside nothing, free nothing
-in both: [fd00::/62 10.4.0.0/26 fd00:0:0:4::/63 10.0.0.128/25], next /26 [], next /64 [fd00:0:0:6::/64 fd00:0:0:7::/64]
-in six: [], next /26 [], next /64 [fd00:0:0:1::/64 fd00:0:0:2::/64]
-in kept: [], next /26 [], next /64 []
-in four: [], next /26 [10.0.0.128/26 10.0.0.192/26], next /64 []
-of n: free 10.0.0.16/28 10.0.0.32/27 fd00:0:0:9::/64
-of m: free 10.4.0.128/25
-
-== a block of IPv6 alone, and one without any
-space: {six: {block: "fd00::/62"}, none: {block: "fd01::/66"}}
---
-six fd00::/62: used nothing, held nothing, inside nothing, free fd00::/62
-none fd01::/66: used nothing, held nothing, inside nothing, free fd01::/66
-in six: [], next /26 [], next /64 [fd00::/64 fd00:0:0:1::/64]
-in none: [], next /26 [], next /64 []
-
-== held within held, and what is carved from a held one
-space:
-  top: {block: 10.0.0.0/24}
-  kept: {block: 10.0.0.0/25, held: one, within: top}
-  more: {block: 10.0.0.64/26, held: two, within: kept}
-  open: {block: 10.0.0.0/26, within: kept}
-networks: {n: {range: 10.0.0.64/28, from: kept}}
---
-top 10.0.0.0/24: used nothing, held 10.0.0.64/26, inside 10.0.0.0/26, free 10.0.0.128/25
-  kept 10.0.0.0/25: used nothing, held 10.0.0.0/25, inside nothing, free nothing
-    open 10.0.0.0/26: used nothing, held 10.0.0.0/26, inside nothing, free nothing
-    more 10.0.0.64/26: used nothing, held 10.0.0.64/26, inside nothing, free nothing
-in top: [10.0.0.0/25 10.0.0.64/26 10.0.0.0/26], next /26 [10.0.0.128/26 10.0.0.192/26], next /64 []
-in kept: [10.0.0.64/26 10.0.0.0/26], next /26 [], next /64 []
-in more: [], next /26 [], next /64 []
-in open: [], next /26 [], next /64 []
-of n: free 10.0.0.64/28
-`
