@@ -323,10 +323,14 @@ func (ed *editor) growHollow(at *yaml.Node, where place, list []*growth) error {
 		return err
 	}
 	if where.parent.Style&yaml.FlowStyle != 0 {
-		ed.patches = append(ed.patches, Patch{end, end, " " + flowAll(list, ed.quotes()), where.depth})
+		start, before := end, " "
+		if at.Value != "" { // a null that is written
+			start, before = ed.contentStart(at), ""
+		}
+		ed.patches = append(ed.patches, Patch{start, end, before + flowAll(list, ed.quotes()), where.depth})
 		return nil
 	}
-	if !nothing(at) {
+	if !nothing(at) || at.Value != "" {
 		start := ed.contentStart(at)
 		for start > 0 && ed.src.Text[start-1] == ' ' {
 			start--

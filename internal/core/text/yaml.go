@@ -152,7 +152,11 @@ var yamlProblems = []struct{ said, message, fix string }{
 	{"tabs in indentation", "tabs and spaces are mixed before this line", "indent with spaces alone"},
 	{"alphabetic or numeric character", "the name behind & or * is missing, or has a character that it cannot have", "write a name of letters and digits, or put the value in quotes"},
 	{"expected '!'", "a tag is not closed", "take it out: a plan has no tags"},
-	{"hexdecimal", "the escape with \\x or \\u in this text lacks digits", "double the backslash, or use single quotes"},
+	{"expected '>'", "a tag is not closed", "take it out: a plan has no tags"},
+	{"tag URI", "a tag is not whole", "take it out: a plan has no tags"},
+	{"URI escaped", "a tag is not whole", "take it out: a plan has no tags"},
+	{"did not find expected whitespace", "a line that starts with % is not whole", "take it out: a plan has no tags"},
+	{"hexadecimal", "the escape with \\x or \\u in this text lacks digits", "double the backslash, or use single quotes"},
 	{"%YAML directive", "the line that says %YAML stands twice, or is not whole", "write  %YAML 1.2,  or take it out"},
 	{"%TAG directive", "the line that says %TAG is not whole", "take it out: a plan has no tags"},
 	{"undefined tag handle", "a tag starts with a word that no line declares", "take it out: a plan has no tags"},
@@ -178,6 +182,8 @@ func (f *File) explain(err error) *Problem {
 	case strings.Contains(load.Message, "end of stream"), strings.Contains(load.Message, "could not find expected ':'"):
 		// The library notices at the end; the start of the thing is what a person must look at.
 		line, column = load.ContextMark.Line, load.ContextMark.Column
+	case strings.Contains(load.Message, "incompatible YAML") && directive.MatchString(f.Line(line)+"\n"):
+		p.Message, p.Fix = "the line that says %YAML stands twice", "keep one of the two"
 	case strings.Contains(load.Message, "cannot start any token"):
 		p.Message, p.Fix = f.badStart(line, column)
 	}
