@@ -73,7 +73,7 @@ var Examples = map[diag.Code]Example{
 	},
 	"half-joined": {
 		Breaks: "networks: {a: {range: 10.0.0.0/16}, b: {range: 10.1.0.0/16}}\npeerings: {p: {between: [a, b], accepted: [a]}}",
-		Keeps:  "networks: {a: {range: 10.0.0.0/16, tiers: {w: {}}, subnets: {x: {tier: w, range: 10.0.0.0/24}, y: {tier: w, range: 10.0.1.0/24}}, tables: {t: {subnets: [x, y], routes: []}}}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, tables: {m: {main: true, routes: [{to: b, via: p}]}}}, b: {range: 10.1.0.0/16, tables: {m: {main: true, routes: [{to: a, via: p}]}}}}\npeerings: {p: {between: [a, b], accepted: [a, b]}}",
 	},
 	"not-attached": {
 		Breaks: "networks: {a: {range: 10.0.0.0/16, gateways: {g: {kind: internet, attached: false}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}}}",

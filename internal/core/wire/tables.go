@@ -18,6 +18,7 @@ import (
 func (w *wirer) tables(x *wanted, access string) {
 	n := x.n
 	fresh := map[string][]string{} // by zone, what a new table is for
+	first := map[string]*estate.Subnet{}
 	var order []string
 	for _, t := range x.of[access] {
 		whole := true
@@ -30,7 +31,7 @@ func (w *wirer) tables(x *wanted, access string) {
 				zone = n.PlaceOf(s)
 			}
 			if !s.ByDefault {
-				w.routesOf(x, s, access, zone)
+				w.routesOf(x, s, s.Table, access, zone)
 				continue
 			}
 			if like := sibling(s, zone); like != nil {
@@ -43,6 +44,7 @@ func (w *wirer) tables(x *wanted, access string) {
 			}
 			if _, known := fresh[zone]; !known {
 				order = append(order, zone)
+				first[zone] = s
 			}
 			if !slices.Contains(fresh[zone], word) {
 				fresh[zone] = append(fresh[zone], word)
@@ -83,6 +85,7 @@ func (w *wirer) tables(x *wanted, access string) {
 				edits = append(edits, text.Add(n.Tables[at].Place().To("subnets"), text.Word(s)))
 			}
 			w.add(fmt.Sprintf("%s of network %s have no table of their own", phrase.And(fresh[zone]), n.Name), edits...)
+			w.routesOf(x, first[zone], n.Tables[at], access, zone)
 			continue
 		}
 		w.add(fmt.Sprintf("the %s tiers of network %s have no table of their own", access, n.Name), text.Set(n.Place().To("tables"), x.free(name), table))
@@ -140,9 +143,8 @@ func (w *wirer) defaults(x *wanted, access, zone string, tiers []*estate.Tier) [
 	return all
 }
 
-// routesOf adds what the table of a subnet lacks, and tells what in it contradicts the access.
-func (w *wirer) routesOf(x *wanted, s *estate.Subnet, access, zone string) {
-	t := s.Table
+// routesOf adds what a table lacks that a subnet has or is to have, and tells what in it contradicts the access.
+func (w *wirer) routesOf(x *wanted, s *estate.Subnet, t *estate.Table, access, zone string) {
 	want := w.defaults(x, access, zone, []*estate.Tier{s.Tier})
 	for _, six := range []bool{false, true} {
 		all := everywhere[six]

@@ -2,6 +2,10 @@
 package estatetest
 
 import (
+	"embed"
+	"os"
+	"path/filepath"
+	"runtime"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -16,4 +20,22 @@ func Load(t testing.TB, content string) *estate.Estate {
 	e, problems := estate.Load(text.One("wendrik.yaml", content))
 	require.Empty(t, problems, content)
 	return e
+}
+
+//go:embed plans
+var plans embed.FS
+
+// Plan is the text of a plan that many tests ask: coast has one of nearly everything, lakes is of a cloud where routes install
+// themselves, skerry-line is the shipped estate, and planned what becomes of it.
+func Plan(t testing.TB, name string) string {
+	t.Helper()
+	if raw, err := plans.ReadFile("plans/" + name + ".yaml"); err == nil {
+		return string(raw)
+	}
+	file := map[string]string{"skerry-line": "wendrik.yaml", "planned": "planned.yaml"}[name]
+	require.NotEmpty(t, file, "there is no plan %s", name)
+	_, here, _, _ := runtime.Caller(0)
+	raw, err := os.ReadFile(filepath.Join(filepath.Dir(here), "../../../../examples/skerry-line", file))
+	require.NoError(t, err)
+	return string(raw)
 }

@@ -1,0 +1,47 @@
+package compare
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate/estatetest"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/golden"
+)
+
+// TestAnswers tells all of what changes of plans do, there and back; lines that begin with allow say what may open.
+func TestAnswers(t *testing.T) {
+	golden.File(t, "answers.txt", func(t *testing.T, asked string) string {
+		name, changes, _ := strings.Cut(asked, "\n")
+		before := estatetest.Plan(t, name)
+		after := before
+		var allow []plan.Expectation
+		for line := range strings.Lines(changes + "\n") {
+			line = strings.TrimSpace(line)
+			if of, is := strings.CutPrefix(line, "allow "); is {
+				x, err := plan.ParseExpectation(of)
+				require.NoError(t, err)
+				allow = append(allow, x)
+				continue
+			}
+			if line == "planned" {
+				after = estatetest.Plan(t, "planned")
+				continue
+			}
+			old, new, is := strings.Cut(line+" ", " => ")
+			require.True(t, is, line)
+			require.Equal(t, 1, strings.Count(after, old), old)
+			after = strings.Replace(after, old, strings.TrimSpace(new), 1)
+		}
+		a, b := estatetest.Load(t, before), estatetest.Load(t, after)
+		there, back := Of(a, b, allow, today), Of(b, a, allow, today)
+		require.False(t, there.Same())
+		unallowed := ""
+		for _, d := range there.Unallowed() {
+			unallowed += golden.Tell(d)
+		}
+		return golden.Tell(there) + "unallowed\n" + unallowed + "back\n" + golden.Tell(back)
+	})
+}
