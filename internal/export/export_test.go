@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"net/netip"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -77,9 +78,23 @@ func TestZonesOfRandomEstates(t *testing.T) {
 				r := find(reverseName(a), dns.TypePTR)
 				require.NotNil(t, r, "%s of %s", a, w.Name)
 				followed++
-				if r.(*dns.PTR).Ptr != labels(e)[i]+".skerry.example." {
-					continue // two have the address
+				var names []string // of all that have the address, in networks that are strangers
+				for j, o := range e.Workloads {
+					if slices.Contains(o.Addrs, a) {
+						names = append(names, labels(e)[j]+".skerry.example.")
+					}
 				}
+				require.Contains(t, names, labels(e)[i]+".skerry.example.")
+				require.Contains(t, names, r.(*dns.PTR).Ptr)
+				want := uint16(dns.TypeA)
+				if a.Is6() {
+					want = dns.TypeAAAA
+				}
+				forward := false
+				for _, x := range records[labels(e)[i]+".skerry.example."] {
+					forward = forward || x.Header().Rrtype == want && strings.HasSuffix(x.String(), "\t"+a.String())
+				}
+				require.True(t, forward, "%s is %s", w.Name, a)
 			}
 		}
 	}

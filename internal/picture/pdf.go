@@ -1,6 +1,7 @@
 package picture
 
 import (
+	"errors"
 	"io"
 	"strconv"
 
@@ -17,10 +18,8 @@ func PDF(w io.Writer, p *draw.Picture, t Theme, width, height float64) error {
 	var doc gopdf.GoPdf
 	doc.Start(gopdf.Config{PageSize: gopdf.Rect{W: p.W * scale, H: p.H * scale}})
 	doc.SetInfo(gopdf.PdfInfo{Title: p.Title})
-	for name, raw := range map[string][]byte{"regular": goregular.TTF, "bold": gobold.TTF} {
-		if err := doc.AddTTFFontData(name, raw); err != nil {
-			return err
-		}
+	if err := errors.Join(doc.AddTTFFontData("regular", goregular.TTF), doc.AddTTFFontData("bold", gobold.TTF)); err != nil {
+		return err
 	}
 	doc.AddPage()
 	stroke := func(s style, width float64) {
