@@ -28,7 +28,9 @@ func sample() *draw.Picture {
 		Lines: []draw.Line{{Points: []draw.Point{{X: 20, Y: 70}, {X: 120, Y: 70}, {X: 120, Y: 110}}, Look: draw.Opens, Arrow: true, What: "opens"},
 			{Points: []draw.Point{{X: 140, Y: 90}, {X: 230, Y: 90}}, Look: draw.HubLine}},
 		Texts: []draw.Text{{X: 14, Y: 24, W: Width("häfen", 10, true), Size: 10, Bold: true, Look: draw.Ink, Value: "häfen", In: 0},
-			{X: 140, Y: 112, W: Width("b < c", 12, false), Size: 12, Look: draw.Alarm, Value: "b < c", Whole: "b < c & d", In: -1}},
+			{X: 140, Y: 112, W: Width("b < c", 12, false), Size: 12, Look: draw.Alarm, Value: "b < c", Whole: "b < c & d", In: -1},
+			{X: 92, Y: 26, W: Width("III", 24, true), Size: 24, Bold: true, Look: draw.Good, Value: "III", In: 1}, {X: 172, Y: 26, W: Width("ff", 10, false), Size: 10, Look: draw.Faint, Value: "ff", In: 2},
+			{X: 14, Y: 46, W: Width("d", 10, false), Size: 10, Look: draw.OnDark, Value: "d", In: 3}, {X: 24, Y: 75, W: Width("over", 20, false), Size: 20, Look: draw.Ink, Value: "over", In: -1}},
 	}
 }
 
@@ -104,17 +106,17 @@ func TestPNG(t *testing.T) {
 		named := map[string]string{theme.paper: " ", theme.boxes[draw.Closed].fill: "c", theme.boxes[draw.Closed].stroke: "C", theme.boxes[draw.HeldLook].fill: "h", theme.boxes[draw.HeldLook].stroke: "H",
 			theme.boxes[draw.Outbound].fill: "o", theme.boxes[draw.Outbound].stroke: "O", theme.boxes[draw.Gate].fill: "G", theme.lines[draw.Opens].stroke: "+", theme.lines[draw.HubLine].stroke: "~", theme.alarm: "!"}
 		var b bytes.Buffer
-		require.NoError(t, PNG(&b, sample(), theme, 480, 480))
+		require.NoError(t, PNG(&b, sample(), theme, 480, 300))
 		img, err := png.Decode(&b)
 		require.NoError(t, err)
 		require.Equal(t, image.Rect(0, 0, 480, 240), img.Bounds())
 		at := func(x, y float64) string { return nearest(img.At(int(2*x), int(2*y)), named) }
-		for where, want := range map[[2]float64]string{{3, 3}: " ", {40, 45}: "c", {11.5, 30}: "C", {18, 34}: "G", {200, 30}: "o", {60, 70}: "+", {120, 90}: "+", {119, 105}: "+", {121, 105}: "+", {143, 90}: "~"} {
+		for where, want := range map[[2]float64]string{{3, 3}: " ", {40, 45}: "c", {11.5, 30}: "C", {18, 34}: "G", {200, 30}: "o", {120, 90}: "+", {119, 105}: "+", {121, 105}: "+", {143, 90}: "~", {23.5, 70}: " ", {72, 70}: "+"} {
 			assert.Equal(t, want, at(where[0], where[1]), "%s: at %v", name, where)
 		}
 		picture := seen(img, named)
 		assert.Equal(t, 60, strings.Count(picture, "\n"))
-		for sign, some := range map[string][2]int{"c": {180, 640}, "h": {100, 640}, "o": {300, 620}, "!": {4, 60}, "+": {30, 140}, "G": {4, 60}, " ": {3500, 6500}} {
+		for sign, some := range map[string][2]int{"c": {180, 640}, "h": {100, 640}, "o": {300, 620}, "!": {4, 60}, "+": {80, 190}, "G": {4, 120}, " ": {3500, 6500}} {
 			n := strings.Count(picture, sign)
 			assert.True(t, n >= some[0] && n <= some[1], "%s: %q stands %d times\n%s", name, sign, n, picture)
 		}
@@ -161,7 +163,7 @@ func invert(colour string) string {
 // TestPDF reads back what is drawn on the page of a PDF, and its size and title.
 func TestPDF(t *testing.T) {
 	var b bytes.Buffer
-	require.NoError(t, PDF(&b, sample(), Themes["light"], 480, 480))
+	require.NoError(t, PDF(&b, sample(), Themes["light"], 480, 300))
 	raw := b.String()
 	assert.Contains(t, raw, "/MediaBox [ 0 0 480.00 240.00 ]")
 	golden.File(t, "pdf.txt", func(t *testing.T, _ string) string {
@@ -201,7 +203,11 @@ func TestShapes(t *testing.T) {
 	assert.InDelta(t, 10-8*0.4349, head[1].Y, 0.01)
 	assert.InDelta(t, 10+8*0.4349, head[2].Y, 0.01)
 	p := &draw.Picture{W: 100, H: 50}
+	for _, size := range [][2]float64{{0, 50}, {100, 0}, {13000, 10000}} {
+		assert.ErrorContains(t, PNG(io.Discard, &draw.Picture{W: size[0], H: size[1]}, Themes["light"], 0, 0), "too large")
+	}
 	assert.Equal(t, [4]float64{1, 2, 4, 1}, [4]float64{scaleOf(p, 0, 0), scaleOf(p, 200, 300), scaleOf(p, 999, 200), scaleOf(p, 0, 90)})
+	assert.Equal(t, 1.0, scaleOf(p, 90, 0))
 	for f, want := range map[float64]string{1: "1", 1.5: "1.5", 0.126: "0.13", 100: "100", 0: "0"} {
 		assert.Equal(t, want, number(f))
 	}
