@@ -41,10 +41,18 @@ func TestAnswers(t *testing.T) {
 		case "zones":
 			files, err := DNS{Domain: "Skerry.Example", Servers: []string{"ns1.skerry.example", "ns2.example.net."}, Serial: 2031033101}.Zones(e)
 			require.NoError(t, err)
-			return golden.Tell(files)
+			return contents(files)
 		}
 		return filters(e)
 	})
+}
+
+func contents(files []File) string {
+	var b strings.Builder
+	for _, f := range files {
+		b.WriteString(f.Name + "\n" + f.Content)
+	}
+	return b.String()
 }
 
 func filters(e *estate.Estate) string {
@@ -62,13 +70,56 @@ func filters(e *estate.Estate) string {
 func TestNames(t *testing.T) {
 	e := estatetest.Load(t, `wendrik: 1
 space: {a-b: {block: 10.0.0.0/16}, a: {block: 10.1.0.0/16}}
-networks: {n: {range: 10.0.0.0/16, subnets: {s: {range: [10.0.0.0/28, 10.0.0.16/30]}}, dhcp: d}}
+networks: {n: {range: [10.0.0.0/25, 10.0.0.128/26], subnets: {s: {range: [10.0.0.0/28, 10.0.0.16/30]}, t: {range: 10.0.0.128/28}}, dhcp: d}}
 dhcp: {d: {dns: [w, "fd00::1"], ntp: [v], domain: "it's", mtu: 900}}
-workloads: {w: {in: n/s, address: 10.0.0.5}, v: {in: n/s, address: 10.0.0.17, public: 203.0.113.9}}
+workloads: {w: {in: n/s, address: 10.0.0.5}, v: {in: n/s, address: 10.0.0.17, public: 203.0.113.9}, u: {in: n/t, address: 10.0.0.130}}
 `)
-	values := append(Values(e), Value{[]string{"space", "a_b", "range"}, []string{"it's", "two"}})
+	values := append(Values(e), Value{[]string{"space", "a_b", "range"}, []string{"it's", "two"}}, Value{[]string{"space", "a+b", "range"}, []string{"3"}})
 	require.Contains(t, ValuesShell(values), "SPACE_A_B_RANGE='10.0.0.0/16'\n")
 	require.Contains(t, ValuesShell(values), "SPACE_A_B_RANGE_2='it'\\''s two'\n")
+	require.Contains(t, ValuesShell(values), "SPACE_A_B_RANGE_3='3'\n")
 	require.Contains(t, DHCP(e), `"it's"`)
-	require.Equal(t, 2, strings.Count(DHCP(e), `"reservations": [`))
+	require.Equal(t, 3, strings.Count(DHCP(e), `"reservations": [`))
+	golden.Cases(t, small, func(t *testing.T, _ string) string {
+		files, err := DNS{Domain: "skerry.example", Servers: []string{"ns"}, Serial: 7}.Zones(e)
+		require.NoError(t, err)
+		return contents(files)
+	})
 }
+
+const small = `
+== zones below an octet
+zones
+--
+skerry.example.zone
+$ORIGIN skerry.example.
+$TTL 3600
+skerry.example.	3600	IN	SOA	ns. hostmaster.skerry.example. 7 7200 900 1209600 3600
+skerry.example.	3600	IN	NS	ns.
+w.skerry.example.	3600	IN	A	10.0.0.5
+v.skerry.example.	3600	IN	A	10.0.0.17
+u.skerry.example.	3600	IN	A	10.0.0.130
+0.0.10.in-addr.arpa.zone
+$ORIGIN 0.0.10.in-addr.arpa.
+$TTL 3600
+0.0.10.in-addr.arpa.	3600	IN	SOA	ns. hostmaster.skerry.example. 7 7200 900 1209600 3600
+0.0.10.in-addr.arpa.	3600	IN	NS	ns.
+0/25.0.0.10.in-addr.arpa.	3600	IN	NS	ns.
+5.0.0.10.in-addr.arpa.	3600	IN	CNAME	5.0/25.0.0.10.in-addr.arpa.
+17.0.0.10.in-addr.arpa.	3600	IN	CNAME	17.0/25.0.0.10.in-addr.arpa.
+128/26.0.0.10.in-addr.arpa.	3600	IN	NS	ns.
+130.0.0.10.in-addr.arpa.	3600	IN	CNAME	130.128/26.0.0.10.in-addr.arpa.
+0-25.0.0.10.in-addr.arpa.zone
+$ORIGIN 0/25.0.0.10.in-addr.arpa.
+$TTL 3600
+0/25.0.0.10.in-addr.arpa.	3600	IN	SOA	ns. hostmaster.skerry.example. 7 7200 900 1209600 3600
+0/25.0.0.10.in-addr.arpa.	3600	IN	NS	ns.
+5.0/25.0.0.10.in-addr.arpa.	3600	IN	PTR	w.skerry.example.
+17.0/25.0.0.10.in-addr.arpa.	3600	IN	PTR	v.skerry.example.
+128-26.0.0.10.in-addr.arpa.zone
+$ORIGIN 128/26.0.0.10.in-addr.arpa.
+$TTL 3600
+128/26.0.0.10.in-addr.arpa.	3600	IN	SOA	ns. hostmaster.skerry.example. 7 7200 900 1209600 3600
+128/26.0.0.10.in-addr.arpa.	3600	IN	NS	ns.
+130.128/26.0.0.10.in-addr.arpa.	3600	IN	PTR	u.skerry.example.
+`

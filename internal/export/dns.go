@@ -110,7 +110,7 @@ func reverseZone(p netip.Prefix, a netip.Addr) (zone, above, alias string) {
 		unit, whole = 4, 32
 	}
 	cut := (p.Bits() + unit - 1) / unit // so many octets or nibbles name the zone
-	if cut < whole || a.Is6() && cut == whole && p.Bits()%unit == 0 && p.Bits() < 128 {
+	if cut < whole {
 		return strings.Join(parts[whole-cut:], ".") + ".", "", ""
 	}
 	if a.Is6() { // a network of a few addresses: the zone of the nibble above

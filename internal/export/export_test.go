@@ -104,14 +104,17 @@ func TestZonesOfRandomEstates(t *testing.T) {
 // TestReverseZones tries the zones of ranges that end at octets and nibbles, and of those that do not.
 func TestReverseZones(t *testing.T) {
 	for ranges, want := range map[string]string{
-		"10.144.0.0/16 10.144.3.9":                "144.10.in-addr.arpa.  ",
-		"10.144.0.0/15 10.145.3.9":                "145.10.in-addr.arpa.  ",
-		"10.144.0.0/20 10.144.3.9":                "3.144.10.in-addr.arpa.  ",
-		"10.144.3.0/24 10.144.3.9":                "3.144.10.in-addr.arpa.  ",
-		"10.144.3.0/26 10.144.3.9":                "0/26.3.144.10.in-addr.arpa. 3.144.10.in-addr.arpa. 9.0/26.3.144.10.in-addr.arpa.",
-		"fd3a:5e11:c0de::/48 fd3a:5e11:c0de:1::9": "e.d.0.c.1.1.e.5.a.3.d.f.ip6.arpa.  ",
-		"fd3a:5e11:c0de::/52 fd3a:5e11:c0de:1::9": "0.e.d.0.c.1.1.e.5.a.3.d.f.ip6.arpa.  ",
-		"fd3a:5e11:c0de::/50 fd3a:5e11:c0de:1::9": "0.e.d.0.c.1.1.e.5.a.3.d.f.ip6.arpa.  ",
+		"10.144.0.0/16 10.144.3.9":                    "144.10.in-addr.arpa.  ",
+		"10.144.0.0/15 10.145.3.9":                    "145.10.in-addr.arpa.  ",
+		"10.144.0.0/20 10.144.3.9":                    "3.144.10.in-addr.arpa.  ",
+		"10.144.3.0/24 10.144.3.9":                    "3.144.10.in-addr.arpa.  ",
+		"10.144.3.0/26 10.144.3.9":                    "0/26.3.144.10.in-addr.arpa. 3.144.10.in-addr.arpa. 9.0/26.3.144.10.in-addr.arpa.",
+		"fd3a:5e11:c0de::/48 fd3a:5e11:c0de:1::9":     "e.d.0.c.1.1.e.5.a.3.d.f.ip6.arpa.  ",
+		"fd3a:5e11:c0de::/52 fd3a:5e11:c0de:1::9":     "0.e.d.0.c.1.1.e.5.a.3.d.f.ip6.arpa.  ",
+		"fd3a:5e11:c0de:1::/124 fd3a:5e11:c0de:1::9":  "0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.1.0.0.0.e.d.0.c.1.1.e.5.a.3.d.f.ip6.arpa.  ",
+		"fd3a:5e11:c0de:1::9/128 fd3a:5e11:c0de:1::9": "0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.1.0.0.0.e.d.0.c.1.1.e.5.a.3.d.f.ip6.arpa.  ",
+		"10.144.3.8/32 10.144.3.8":                    "8/32.3.144.10.in-addr.arpa. 3.144.10.in-addr.arpa. 8.8/32.3.144.10.in-addr.arpa.",
+		"fd3a:5e11:c0de::/50 fd3a:5e11:c0de:1::9":     "0.e.d.0.c.1.1.e.5.a.3.d.f.ip6.arpa.  ",
 	} {
 		words := strings.Fields(ranges)
 		zone, above, alias := reverseZone(netip.MustParsePrefix(words[0]), netip.MustParseAddr(words[1]))
