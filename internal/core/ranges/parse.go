@@ -15,6 +15,7 @@ import (
 // parse reads a range in any of the forms that lists have: a CIDR block, an address with its mask or length behind a
 // slash or a space, first-last, or one address. Widened says that it was named by an address inside its block.
 func parse(s string) (i address.Interval, widened bool, err error) {
+	said := s
 	s = usual.Replace(s)
 	if first, mask, found := strings.Cut(s, " "); found && !strings.ContainsAny(first, "/-") {
 		if mask = strings.TrimSpace(mask); !strings.HasPrefix(mask, "-") {
@@ -23,7 +24,7 @@ func parse(s string) (i address.Interval, widened bool, err error) {
 	}
 	first, length, found := strings.Cut(s, "/")
 	if found && strings.ContainsAny(length, " ,;|/") {
-		return i, false, wrong.Value("write one range a line", "%q is more than one range", phrase.Clip(s))
+		return i, false, wrong.Value("write one range a line", "%q is more than one range", phrase.Clip(said))
 	}
 	if !found || strings.Contains(s, "-") {
 		i, err = address.ParseInterval(s)

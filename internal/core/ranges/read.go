@@ -73,14 +73,19 @@ func ParseColumns(text string) (Columns, error) {
 	if text == "" {
 		return c, nil
 	}
+	said := map[string]bool{}
 	for part := range strings.SplitSeq(text, ",") {
 		key, value, found := strings.Cut(part, "=")
+		key = strings.TrimSpace(key)
 		target := map[string]*string{"range": &c.Range, "name": &c.Name, "owner": &c.Owner, "place": &c.Place,
-			"mask": &c.Mask, "last": &c.Last}[strings.TrimSpace(key)]
+			"mask": &c.Mask, "last": &c.Last}[key]
 		if !found || target == nil || strings.TrimSpace(value) == "" {
 			return c, wrong.Value("write range=NAME,owner=NAME", "%q does not say which column is the range, name, owner, place, mask or last", part)
 		}
-		*target = strings.TrimSpace(value)
+		if said[key] {
+			return c, wrong.Value("say it once", "%q says a second time which column is the %s", part, key)
+		}
+		*target, said[key] = strings.TrimSpace(value), true
 	}
 	return c, nil
 }
