@@ -6,6 +6,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"wendrik/internal/core/check"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/golden"
@@ -15,11 +17,19 @@ import (
 func TestAnswers(t *testing.T) {
 	golden.File(t, "answers.txt", func(t *testing.T, asked string) string {
 		name, changes, _ := strings.Cut(asked, "\n")
-		before := estatetest.Plan(t, name)
-		after := before
+		before, after := "", ""
+		if code, of := strings.CutPrefix(name, "example "); of {
+			x := check.Examples[diag.Code(code)]
+			before, after, changes = "wendrik: 1\n"+x.Breaks+"\n", "wendrik: 1\n"+x.Keeps+"\n", ""
+		} else {
+			before = estatetest.Plan(t, name)
+			after = before
+		}
 		var allow []plan.Expectation
 		for line := range strings.Lines(changes + "\n") {
-			line = strings.TrimSpace(line)
+			if line = strings.TrimSpace(line); line == "" {
+				continue
+			}
 			if of, is := strings.CutPrefix(line, "allow "); is {
 				x, err := plan.ParseExpectation(of)
 				require.NoError(t, err)

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/check"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/golden"
 )
@@ -18,6 +19,8 @@ func TestAnswers(t *testing.T) {
 		choices, content, own := strings.Cut(lines, "\n----\n")
 		if own {
 			content = "wendrik: 1\n" + content + "\n"
+		} else if code, of := strings.CutPrefix(name, "example "); of {
+			choices, content = lines, "wendrik: 1\n"+check.Examples[diag.Code(code)].Breaks+"\n"
 		} else {
 			choices, content = lines, estatetest.Plan(t, name)
 		}

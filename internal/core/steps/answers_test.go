@@ -7,6 +7,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"wendrik/internal/core/check"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/text"
 	"wendrik/internal/golden"
@@ -16,10 +18,18 @@ import (
 func TestAnswers(t *testing.T) {
 	golden.File(t, "answers.txt", func(t *testing.T, asked string) string {
 		name, changes, _ := strings.Cut(asked, "\n")
-		before := estatetest.Plan(t, name)
-		after := before
+		before, after := "", ""
+		if code, of := strings.CutPrefix(name, "example "); of {
+			x := check.Examples[diag.Code(code)]
+			before, after, changes = "wendrik: 1\n"+x.Breaks+"\n", "wendrik: 1\n"+x.Keeps+"\n", ""
+		} else {
+			before = estatetest.Plan(t, name)
+			after = before
+		}
 		for line := range strings.Lines(changes + "\n") {
-			if line = strings.TrimSpace(line); line == "planned" {
+			if line = strings.TrimSpace(line); line == "" {
+				continue
+			} else if line == "planned" {
 				after = estatetest.Plan(t, "planned")
 				continue
 			}

@@ -7,6 +7,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"wendrik/internal/core/check"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/golden"
 )
@@ -15,6 +17,9 @@ import (
 func TestAnswers(t *testing.T) {
 	golden.File(t, "answers.txt", func(t *testing.T, asked string) string {
 		words := strings.Fields(asked)
+		if words[0] == "example" {
+			return exampleTold(t, check.Examples[diag.Code(words[1])])
+		}
 		e := estatetest.Load(t, estatetest.Plan(t, words[0]))
 		all := Of(e)
 		switch words[1] {
@@ -42,6 +47,17 @@ func TestAnswers(t *testing.T) {
 		require.Empty(t, Between(Of(after), other), "what is there, but for what is left: %v", left)
 		return after.Plan.Files.First().Text + "left\n" + golden.Tell(left)
 	})
+}
+
+// exampleTold tells what is to be made, changed and taken away from the plan that breaks a rule to the one that keeps it, and the plan
+// that says what is there then.
+func exampleTold(t *testing.T, x check.Example) string {
+	e := estatetest.Load(t, "wendrik: 1\n"+x.Breaks+"\n")
+	all, wanted := Of(e), Of(estatetest.Load(t, "wendrik: 1\n"+x.Keeps+"\n"))
+	after, problems, left := Forward(e, wanted)
+	require.Empty(t, problems)
+	require.Empty(t, Between(Of(after), wanted), "what is there, but for what is left: %v", left)
+	return golden.Tell(Acts(all, wanted)) + after.Plan.Files.First().Text + "left\n" + golden.Tell(left)
 }
 
 // TestKindsTold tells all that is known of the kinds of things.

@@ -7,6 +7,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/carve"
+	"wendrik/internal/core/check"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/expect"
 	"wendrik/internal/golden"
@@ -17,7 +19,9 @@ import (
 func TestAnswers(t *testing.T) {
 	golden.File(t, "answers.txt", func(t *testing.T, asked string) string {
 		content := "wendrik: 1\n" + asked + "\n"
-		if !strings.Contains(asked, ":") {
+		if code, of := strings.CutPrefix(asked, "example "); of {
+			content = "wendrik: 1\n" + check.Examples[diag.Code(code)].Breaks + "\n"
+		} else if !strings.Contains(asked, ":") {
 			content = estatetest.Plan(t, asked)
 		}
 		e := estatetest.Load(t, content)
