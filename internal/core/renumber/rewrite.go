@@ -187,7 +187,11 @@ func (r *renumberer) routes(what string, place text.Path, all []plan.Route) {
 			continue
 		}
 		for _, more := range r.besides(x.To.Prefix) {
-			led := slices.ContainsFunc(all, func(o plan.Route) bool { return o.To.Prefix == more })
+			led := slices.ContainsFunc(all, func(o plan.Route) bool {
+				to, moves := r.follow(o.To.Prefix)
+				follows := moves && !o.Name.Given() && r.leadsThere(o.Via.Value)
+				return o.Only.Value == x.Only.Value && (o.To.Prefix == more || follows && to == more)
+			})
 			if !led {
 				fields := []text.Field{{Key: "to", Value: text.Word(more.String())}, {Key: "via", Value: text.Word(x.Via.Value)}}
 				if x.Only.Given() {
