@@ -9,7 +9,10 @@ import (
 
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
 	"wendrik/internal/core/estate/estatetest"
+	"wendrik/internal/core/wire"
+	"wendrik/internal/core/wrong"
 	"wendrik/internal/golden"
 )
 
@@ -25,11 +28,14 @@ func TestAnswers(t *testing.T) {
 			content = estatetest.Plan(t, words[0])
 		}
 		e := estatetest.Load(t, content)
+		if words[0] == "pair" {
+			e = wired(t, e)
+		}
 		var b strings.Builder
 		if names != "" {
 			l, err := Named(e, strings.Split(names, "\n"))
 			if err != nil {
-				return err.Error()
+				return err.Error() + "; " + wrong.Right(err)
 			}
 			fmt.Fprintf(&b, "%s: harm %d\n", l.Name(), l.Harm())
 			return b.String() + golden.Tell(l)
@@ -43,4 +49,29 @@ func TestAnswers(t *testing.T) {
 		}
 		return b.String()
 	})
+}
+
+func wired(t *testing.T, e *estate.Estate) *estate.Estate {
+	t.Helper()
+	e, problems, err := e.With(wire.Estate(e).Changes)
+	require.NoError(t, err)
+	require.Empty(t, problems)
+	return e
+}
+
+// TestTouchedIsEnough: what is not looked at when parts fail is what nothing changes in.
+func TestTouchedIsEnough(t *testing.T) {
+	everything := func(string) bool { return true }
+	for _, name := range []string{"coast", "lakes", "skerry-line", "tangle", "knot", "coil", "twins", "fleet"} {
+		e := estatetest.Load(t, estatetest.Plan(t, name))
+		e = wired(t, e)
+		w := newWorker(e)
+		parts := e.Parts()
+		for i, p := range parts {
+			for _, set := range [][]estate.Part{{p}, {p, parts[(i+1)%len(parts)]}} {
+				failing := e.Without(set...)
+				require.Equal(t, golden.Tell(w.standing.Without(failing, everything)), golden.Tell(w.standing.Without(failing, w.touched(set))), "%s: %s %s, and one more or not (%d)", name, p.Kind, p.Name, len(set))
+			}
+		}
+	}
 }

@@ -93,7 +93,9 @@ func Named(e *estate.Estate, names []string) (Loss, error) {
 		case len(found) > 1:
 			return Loss{}, wrong.Value(fmt.Sprintf("write  %q", found[0].Kind+" "+found[0].Name), "%q is both a %s and a %s", name, found[0].Kind, found[1].Kind)
 		}
-		set = append(set, found[0])
+		if p := found[0]; !slices.ContainsFunc(set, func(o estate.Part) bool { return o.Kind == p.Kind && o.Name == p.Name }) {
+			set = append(set, p)
+		}
 	}
 	return newWorker(e).loss(set), nil
 }
