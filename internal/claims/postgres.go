@@ -19,8 +19,12 @@ import (
 type postgres struct{}
 
 func openPostgres(where string) (*Store, error) {
-	db, err := sql.Open("pgx", where)
-	if err != nil {
+	_, err := pgconn.ParseConfig(where)
+	var db *sql.DB
+	if err == nil {
+		db, err = sql.Open("pgx", where)
+	}
+	if err != nil { // whose own words may have the password
 		return nil, errors.New("the address of the store is none of PostgreSQL: it is like postgres://user@host/database")
 	}
 	db.SetMaxOpenConns(4)
