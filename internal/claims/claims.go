@@ -214,7 +214,7 @@ func (s *Store) one(ctx context.Context, tx *sql.Tx, w Wish, kin netip.Addr, by,
 		if err != nil {
 			return c, err
 		}
-		if len(holes) == 0 || holes[0].Bits() > w.Range.Bits() || !holes[0].Contains(w.Range.Addr()) {
+		if len(holes) == 0 {
 			return c, s.taken(ctx, tx, w.Range)
 		}
 		ok, err := s.say.take(ctx, tx, holes[0], rest(holes[0], w.Range), c, key)
@@ -224,9 +224,6 @@ func (s *Store) one(ctx context.Context, tx *sql.Tx, w Wish, kin netip.Addr, by,
 		return c, err
 	}
 	for _, block := range w.Within {
-		if block.Bits() > w.Bits {
-			continue
-		}
 		for most := mostHoles; ; most *= 16 {
 			holes, err := s.say.holes(ctx, tx, block, w.Bits, most)
 			if err != nil {
