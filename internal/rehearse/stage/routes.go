@@ -1,7 +1,9 @@
 package stage
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
 
@@ -57,8 +59,8 @@ func (b *builder) routes(r *router) {
 		}
 		b.toImporters(r, in)
 	}
-	for g, outer := range r.inner {
-		b.comeIn(r, outer, g.gateway.Door)
+	for _, g := range slices.SortedFunc(maps.Keys(r.inner), func(g, h gate) int { return cmp.Compare(r.inner[g].Number, r.inner[h].Number) }) {
+		b.comeIn(r, r.inner[g], g.gateway.Door)
 	}
 }
 
