@@ -332,12 +332,9 @@ func (c *Cloud) Remove(ctx context.Context, me Caller, id, note string) error {
 		c.mu.Unlock()
 		return f.refuse(c)
 	}
-	for user := range c.usedBy[id] {
-		if user != id {
-			x := c.things[user]
-			c.mu.Unlock()
-			return cloud.Refused(cloud.Needed, "%s %s (%s) is needed by %s %s (%s)", r.Kind, r.Name, r.ID, x.Kind, x.Name, x.ID)
-		}
+	if x := c.among(id, func(x *record) bool { return x.ID != id }); x != nil {
+		c.mu.Unlock()
+		return cloud.Refused(cloud.Needed, "%s %s (%s) is needed by %s %s (%s)", r.Kind, r.Name, r.ID, x.Kind, x.Name, x.ID)
 	}
 	if r.Kind == stock.Attachment {
 		if x := c.leadsOver(r); x != nil {

@@ -281,14 +281,15 @@ func (c *Cloud) checkRef(me Caller, r, old *record, p *stock.Prop, id string) er
 	return nil
 }
 
-// among is a thing that names another, of those that are so; nil for none.
+// among is the first thing that names another, of those that are so; nil for none.
 func (c *Cloud) among(id string, so func(*record) bool) *record {
+	var first *record
 	for user := range c.usedBy[id] {
-		if x := c.things[user]; x != nil && so(x) {
-			return x
+		if x := c.things[user]; x != nil && (first == nil || x.Seq < first.Seq) && so(x) {
+			first = x
 		}
 	}
-	return nil
+	return first
 }
 
 // within says when a part that a property names is not of the network or hub that it should be.
