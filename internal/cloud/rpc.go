@@ -215,7 +215,7 @@ func (r *spoken) call(ctx context.Context, method string, ask, answer any) error
 			return Refused(Fault, "%s", e.Message)
 		}
 		return &Refusal{why.Reason, e.Message, time.Duration(why.AfterMS) * time.Millisecond}
-	case errors.As(err, &e) && e.Code == jrpc2.InternalError:
+	case errors.As(err, &e) && e.Code == jrpc2.InternalError && !r.client.IsStopped(): // which says so, too, when its channel broke
 		return Refused(Fault, "%s", e.Message)
 	}
 	if said := r.words.Last(); said != "" {
