@@ -124,8 +124,8 @@ func (r *run) asOrdered(t *cloud.Thing, o *cloud.Order) error {
 	case !slices.Contains([]cloud.State{cloud.Asked, cloud.Pending, cloud.Ready}, t.State):
 		return bad("the state is %q, and must be asked, pending or ready", t.State)
 	}
-	for k, v := range o.Labels {
-		if t.Labels[k] != v {
+	for _, k := range slices.Sorted(maps.Keys(o.Labels)) {
+		if v := o.Labels[k]; t.Labels[k] != v {
 			return bad("label %s is %q, and %q was ordered", k, t.Labels[k], v)
 		}
 	}
@@ -277,6 +277,9 @@ func (r *run) becomesReady() error {
 	if t.ID != r.network.ID || t.State != cloud.Ready {
 		return bad("thing %s is %s %s", r.network.ID, t.ID, t.State)
 	}
+	if t.Kind != r.network.Kind || t.Name != r.network.Name {
+		return bad("thing %s is the %s %q, and the %s %q was made", t.ID, t.Kind, t.Name, r.network.Kind, r.network.Name)
+	}
 	return r.sameProps(t, map[string]any{"ranges": []string{"10.144.0.0/20"}})
 }
 
@@ -288,6 +291,13 @@ func (r *run) makeParts() (err error) {
 		return err
 	}
 	if r.subnet, err = r.make(stock.Subnet, "try-subnet", map[string]any{"network": r.network.ID, "ranges": []string{"10.144.0.0/24"}, "table": r.table.ID}); err != nil {
+		return err
+	}
+	now, err := r.d.Thing(r.ctx, r.subnet.ID)
+	if err != nil {
+		return fmt.Errorf("thing was answered with %s", said(err))
+	}
+	if err := r.sameProps(now, map[string]any{"network": r.network.ID, "ranges": []string{"10.144.0.0/24"}, "table": r.table.ID}); err != nil {
 		return err
 	}
 	_, err = r.make(stock.Route, "try-route", map[string]any{"table": r.table.ID, "to": "10.99.0.0/16", "via": stock.Blackhole})
@@ -362,7 +372,13 @@ func (r *run) listThings() error {
 			return bad("%s was made and is not in things, or without its label", id)
 		}
 	}
-	if r.network != nil {
+	switch {
+	case r.network == nil:
+	case mine[r.network.ID] == nil:
+		return bad("%s is not in things, or without its label", r.network.ID)
+	case mine[r.network.ID].Name != r.network.Name:
+		return bad("%s is named %q in things, and %q was made", r.network.ID, mine[r.network.ID].Name, r.network.Name)
+	default:
 		return r.sameProps(mine[r.network.ID], map[string]any{"ranges": []string{"10.144.0.0/20"}})
 	}
 	return nil
@@ -374,6 +390,9 @@ func (r *run) change(a *cloud.Alteration) (*cloud.Thing, error) {
 	t, err := r.patiently(func() (*cloud.Thing, error) { return r.d.Change(r.ctx, a) })
 	if err != nil {
 		return nil, fmt.Errorf("change was refused with %s", said(err))
+	}
+	if t.ID != a.ID {
+		return nil, bad("change of %s was answered with %s", a.ID, t.ID)
 	}
 	if _, err := r.await(t); err != nil {
 		return nil, err
