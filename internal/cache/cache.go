@@ -51,14 +51,19 @@ func Open(setting string) *Folder {
 	if mac == nil {
 		return nil
 	}
-	return &Folder{path, version(), mac}
+	program, _ := os.Executable() // of which nothing is known where that fails
+	return &Folder{path, version(program), mac}
 }
 
-// version tells programs apart that may read texts differently.
-func version() string {
+// version tells programs apart that may read texts differently: by what they were built from, and by their file, since what was
+// changed before it was committed is not told apart by the former.
+func version(program string) string {
 	about := "unknown"
 	if info, found := debug.ReadBuildInfo(); found {
 		about = info.String()
+	}
+	if info, err := os.Stat(program); err == nil {
+		about += fmt.Sprint(info.Size(), info.ModTime().UnixNano())
 	}
 	return fmt.Sprintf("%08x", crc32.ChecksumIEEE([]byte(about)))
 }
