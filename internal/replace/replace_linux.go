@@ -35,9 +35,11 @@ func replace(target, before, after string) (linked bool, err error) {
 	if err := os.Remove(name); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return false, err
 	}
-	if err := write(old, name, after); err != nil {
+	fresh, err := write(old, name, after)
+	if err != nil {
 		return false, err
 	}
+	defer fresh.Close() // and its lock: until then nobody else touches what lies beside
 	defer os.Remove(name)
 	if err := unchanged(target, before); err != nil {
 		return false, err
@@ -75,26 +77,30 @@ func locked(target string) (*os.File, error) {
 	}
 }
 
-// write makes a file with all that the old one has but its text. It has no name until it is whole.
-func write(old *os.File, name, text string) error {
+// write makes a file with all that the old one has but its text, and with the lock that every writer takes. It has no name until it is
+// whole.
+func write(old *os.File, name, text string) (*os.File, error) {
 	fd, err := unix.Open(filepath.Dir(name), unix.O_TMPFILE|unix.O_WRONLY|unix.O_CLOEXEC, 0o600)
 	nameless := err == nil
 	if !nameless { // a file system that has no files without names
 		fd, err = unix.Open(name, unix.O_CREAT|unix.O_EXCL|unix.O_WRONLY|unix.O_CLOEXEC, 0o600)
 	}
 	if err != nil {
-		return &fs.PathError{Op: "open", Path: filepath.Dir(name), Err: err}
+		return nil, &fs.PathError{Op: "open", Path: filepath.Dir(name), Err: err}
 	}
 	f := os.NewFile(uintptr(fd), name)
-	defer f.Close()
-	err = errors.Join(inherit(old, f), fill(f, text))
+	err = errors.Join(unix.Flock(fd, unix.LOCK_EX|unix.LOCK_NB), inherit(old, f), fill(f, text))
 	if err == nil && nameless {
 		err = unix.Linkat(unix.AT_FDCWD, fmt.Sprintf("/proc/self/fd/%d", fd), unix.AT_FDCWD, name, unix.AT_SYMLINK_FOLLOW)
 	}
-	if err != nil && !nameless {
-		os.Remove(name)
+	if err != nil {
+		if !nameless {
+			os.Remove(name)
+		}
+		f.Close()
+		return nil, err
 	}
-	return err
+	return f, nil
 }
 
 func fill(f *os.File, text string) error {

@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
 	"time"
 
@@ -97,6 +98,80 @@ func TestWhatIsNotWritten(t *testing.T) {
 	linked, err := File(name, "old", "new")
 	assert.NoError(t, err)
 	assert.True(t, linked)
+}
+
+// TestOwnersAndAttributes: owner and group stay, each by itself, and every attribute; where they cannot, nothing is written.
+func TestOwnersAndAttributes(t *testing.T) {
+	if os.Getuid() == 0 {
+		for _, own := range [][2]int{{4711, 0}, {0, 4712}} {
+			name := plan(t, "old")
+			require.NoError(t, os.Chown(name, own[0], own[1]))
+			_, err := File(name, "old", "new")
+			require.NoError(t, err)
+			var stat unix.Stat_t
+			require.NoError(t, unix.Stat(name, &stat))
+			assert.Equal(t, []uint32{uint32(own[0]), uint32(own[1])}, []uint32{stat.Uid, stat.Gid})
+		}
+	}
+	name := plan(t, "old")
+	if unix.Setxattr(name, "user.a", []byte("yes"), 0) != nil {
+		return // the file system has none
+	}
+	require.NoError(t, unix.Setxattr(name, "user.b", nil, 0))
+	require.NoError(t, unix.Setxattr(name, "user.c", []byte("a longer one"), 0))
+	_, err := File(name, "old", "new")
+	require.NoError(t, err)
+	for attribute, want := range map[string]string{"user.a": "yes", "user.b": "", "user.c": "a longer one"} {
+		value := make([]byte, 99)
+		n, err := unix.Getxattr(name, attribute, value)
+		require.NoError(t, err, attribute)
+		assert.Equal(t, want, string(value[:n]))
+	}
+}
+
+// TestLocks: who finds another writer waits for it, and gives up in the end; what a killed program left beside a file goes.
+func TestLocks(t *testing.T) {
+	name := plan(t, "old")
+	lock, err := locked(name)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(beside(name), []byte("left"), 0o600))
+	begun := time.Now()
+	time.AfterFunc(300*time.Millisecond, func() { lock.Close() })
+	_, err = File(name, "old", "new")
+	require.NoError(t, err)
+	assert.Greater(t, time.Since(begun), 290*time.Millisecond)
+	alone(t, name)
+	lock, err = locked(name)
+	require.NoError(t, err)
+	defer lock.Close()
+	begun = time.Now()
+	_, err = File(name, "new", "newer")
+	assert.ErrorIs(t, err, ErrBusy)
+	assert.Greater(t, time.Since(begun), lockWait-10*time.Millisecond)
+	assert.Equal(t, "new", content(t, name))
+	require.NoError(t, os.MkdirAll(filepath.Join(beside(name), "x"), 0o700))
+	lock.Close()
+	_, err = File(name, "new", "newer")
+	assert.Error(t, err, "what lies in the way is somebody else's")
+	assert.Equal(t, "new", content(t, name))
+	assert.Equal(t, filepath.Join(filepath.Dir(name), ".wendrik.yaml.wendrik-new"), beside(name))
+}
+
+// TestSignalsWait: a signal that would end the program waits until the file is whole.
+func TestSignalsWait(t *testing.T) {
+	for _, s := range []syscall.Signal{syscall.SIGTERM, syscall.SIGHUP, syscall.SIGINT} {
+		name := plan(t, "old")
+		lock, err := locked(name)
+		require.NoError(t, err)
+		time.AfterFunc(150*time.Millisecond, func() {
+			assert.NoError(t, syscall.Kill(os.Getpid(), s))
+			time.Sleep(50 * time.Millisecond)
+			lock.Close()
+		})
+		_, err = File(name, "old", "new")
+		require.NoError(t, err)
+		assert.Equal(t, "new", content(t, name))
+	}
 }
 
 // TestSaveAtTheLastMoment has somebody save between the last look and the exchange.
