@@ -16,6 +16,8 @@ import (
 	"wendrik/internal/build"
 	"wendrik/internal/cloud"
 	"wendrik/internal/cloud/client"
+	"wendrik/internal/core/check"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/stock"
 	"wendrik/internal/golden"
@@ -105,7 +107,12 @@ func TestStories(t *testing.T) {
 			switch words[0] {
 			case "plan":
 				content = small
-				if rest != "small" {
+				if code, of := strings.CutPrefix(rest, "example "); of {
+					content = "wendrik: 1\n" + check.Examples[diag.Code(code)].Breaks + "\n"
+				} else if code, of := strings.CutPrefix(rest, "instead "); of {
+					content = "wendrik: 1\n" + check.Examples[diag.Code(code)].Keeps + "\n"
+					continue
+				} else if rest != "small" {
 					content = estatetest.Plan(t, rest)
 				}
 				restart()
