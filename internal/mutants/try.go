@@ -58,7 +58,7 @@ func (c *code) build(ctx context.Context, w woven, folder string, args []string)
 	b := &bench{c: c, w: w, folder: folder, binary: filepath.Join(folder, "tests"), args: args}
 	// Tests that build the program build it with the same mutants, by the flags of the environment.
 	b.env = append(os.Environ(), "GOFLAGS="+strings.TrimSpace(os.Getenv("GOFLAGS")+" -overlay="+overlay), "CGO_ENABLED=0")
-	for _, out := range [][]string{{"test", "-c", "-vet=off", "-o", b.binary, c.path}, {"build", "-o", filepath.Join(folder, "program"), "wendrik/cmd/wendrik"}} {
+	for _, out := range [][]string{{"test", "-c", "-vet=off", "-o", b.binary, c.path}, {"build", "-o", filepath.Join(folder, "wendrik"), "wendrik/cmd/wendrik"}} {
 		if out[0] == "build" && !drivesProgram(c) {
 			continue
 		}
@@ -68,7 +68,7 @@ func (c *code) build(ctx context.Context, w woven, folder string, args []string)
 			return nil, fmt.Errorf("%s with its mutants does not build: %s", c.path, said)
 		}
 	}
-	b.env = append(b.env, "WENDRIK_TEST_PROGRAM="+filepath.Join(folder, "program"))
+	b.env = append(b.env, "WENDRIK_TEST_PROGRAM="+filepath.Join(folder, "wendrik"))
 	return b, nil
 }
 

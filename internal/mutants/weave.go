@@ -51,8 +51,8 @@ func mutantNote(n int) {
 		return
 	}
 	f, err := mutantOS.OpenFile(mutantsSeen, mutantOS.O_APPEND|mutantOS.O_CREATE|mutantOS.O_WRONLY, 0o600)
-	if err != nil {
-		panic(err)
+	if err != nil { // of a test that runs the program as somebody else
+		return
 	}
 	f.WriteString(mutantStrconv.Itoa(n) + "\n")
 	f.Close()

@@ -97,6 +97,9 @@ func (g *graph) order() {
 		}
 	}
 	g.subnetsAfterGrowth()
+	for i := range g.acts {
+		slices.Sort(g.acts[i].After) // so that the order is the same each time
+	}
 	g.breakCycles()
 }
 

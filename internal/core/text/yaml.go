@@ -70,8 +70,7 @@ func (f *File) parse() (*yaml.Node, *Problem) {
 
 // load reads a text with the library. Second is a second document, when there is one.
 func load(text string, depth int) (root, second *yaml.Node, err error) {
-	text, masked := maskColons(hideDirective(text))
-	loader, err := yaml.NewLoader(strings.NewReader(text), yaml.WithUniqueKeys(false),
+	loader, err := yaml.NewLoader(strings.NewReader(hideDirective(text)), yaml.WithUniqueKeys(false),
 		yaml.WithPlugin(loaderlimits.New(loaderlimits.DepthValue(depth))))
 	if err != nil {
 		return nil, nil, err
@@ -90,9 +89,6 @@ func load(text string, depth int) (root, second *yaml.Node, err error) {
 	if len(doc.Content) == 0 {
 		return nil, nil, nil
 	}
-	if masked {
-		unmask(doc.Content[0])
-	}
 	return doc.Content[0], nil, nil
 }
 
@@ -105,26 +101,6 @@ func hideDirective(text string) string {
 		return text
 	}
 	return directive.ReplaceAllString(text, "${1}#YAML 1.2${2}")
-}
-
-// A plain "::/0" inside {} or [] is YAML 1.2 (section 7.3.3), but the library takes its first colon for a sign. So
-// that colon goes in as a private character of the same column, and comes back as a colon afterwards.
-var colons = regexp.MustCompile(`([\s,\[{])::`)
-
-const mask = "\ue000"
-
-func maskColons(text string) (string, bool) {
-	if !strings.Contains(text, "::") || strings.Contains(text, mask) {
-		return text, false
-	}
-	return colons.ReplaceAllString(text, "${1}"+mask+":"), true
-}
-
-func unmask(n *yaml.Node) {
-	n.Value = strings.ReplaceAll(n.Value, mask, ":")
-	for _, c := range n.Content {
-		unmask(c)
-	}
 }
 
 // yamlProblems turns the library's messages into sentences for a person who edits a plan.
