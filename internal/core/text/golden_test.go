@@ -269,3 +269,121 @@ func TestBefore(t *testing.T) {
 		assert.Equal(t, Add(path, Word("v")), c.Before(Add(path, Word("v"))))
 	}
 }
+
+// TestEditsOfFiles makes edits in a set of files: behind ---- NAME each, and behind @@ the edits; in is before one that names its file.
+func TestEditsOfFiles(t *testing.T) {
+	golden.File(t, "files.txt", func(t *testing.T, asked string) string {
+		content, lines, _ := strings.Cut(asked+"\n", "\n@@\n")
+		s := NewFiles(nil)
+		for part := range strings.SplitSeq(strings.TrimPrefix(content, "---- "), "\n---- ") {
+			name, text, _ := strings.Cut(part, "\n")
+			s.Add(name, text+"\n")
+		}
+		var edits []Edit
+		for line := range strings.Lines(lines) {
+			line = strings.TrimSpace(line)
+			in := ""
+			if rest, is := strings.CutPrefix(line, "in "); is {
+				in, line, _ = strings.Cut(rest, " ")
+			}
+			e := editOf(t, line)
+			e.In = in
+			edits = append(edits, e)
+		}
+		changed, err := s.Apply(edits)
+		if err != nil {
+			require.Nil(t, changed)
+			return "error: " + err.Error()
+		}
+		var b strings.Builder
+		for _, c := range changed {
+			b.WriteString("---- " + c.File.Name + "\n" + c.After)
+		}
+		after := s.With(changed)
+		for i, f := range after.All() {
+			require.Equal(t, s.All()[i].Name, f.Name)
+			again, p := f.Tree()
+			require.Nil(t, p)
+			fresh, p := One(f.Name, f.Text).First().Tree()
+			require.Nil(t, p)
+			require.Equal(t, golden.Tell(plainOf(fresh.Root())), golden.Tell(plainOf(again.Root())), "what is kept of %s is what it says", f.Name)
+		}
+		return b.String()
+	})
+}
+
+// plainOf is what a node says.
+func plainOf(n Node) any {
+	switch n.Kind() {
+	case ListKind:
+		var all []any
+		for x := range n.Elements() {
+			all = append(all, plainOf(x))
+		}
+		return all
+	case MapKind:
+		var all []any
+		for k, v := range n.Entries() {
+			all = append(all, k.Value(), plainOf(v))
+		}
+		return all
+	}
+	return n.Value()
+}
+
+// TestChangesKeepWhatTheyHave: what changes give is a list of its own, and what is put into a value leaves the value as it was.
+func TestChangesKeepWhatTheyHave(t *testing.T) {
+	c := Changes{{Edits: []Edit{Set(nil, "a", Word("1")), Set(nil, "b", Word("2"))}}, {Edits: []Edit{Set(nil, "c", Word("3"))}}}
+	all := c.Edits()
+	require.Len(t, all, 3)
+	all[0].Key = "x"
+	assert.Equal(t, "a", c[0].Edits[0].Key)
+	v := List(Word("a"), Word("b"))
+	one, ok := v.with(nil, Add(nil, Word("c")))
+	require.True(t, ok)
+	two, ok := v.with(nil, Insert(nil, 1, Word("d")))
+	require.True(t, ok)
+	assert.Equal(t, "[a, b]", v.String())
+	assert.Equal(t, "[a, b, c]", one.String())
+	assert.Equal(t, "[d, a, b]", two.String())
+	m := Map(Field{"a", Map(Field{"b", Word("1")})}, Field{"l", List(Word("1"))})
+	three, ok := m.with(Path{"a"}, Set(Path{"a"}, "c", Word("2")))
+	require.True(t, ok)
+	four, ok := m.with(Path{"l"}, Add(Path{"l"}, Word("2")))
+	require.True(t, ok)
+	five, ok := m.with(Path{"m"}, Add(Path{"m"}, Word("2")))
+	require.True(t, ok)
+	six, ok := m.with(Path{"m", "o"}, Set(Path{"m", "o"}, "p", Word("2")))
+	require.True(t, ok)
+	_, ok = m.with(Path{"l"}, Set(Path{"l"}, "k", Word("2")))
+	assert.False(t, ok)
+	_, ok = m.with(Path{"a", "b"}, Set(Path{"a", "b"}, "k", Word("2")))
+	assert.False(t, ok)
+	assert.Equal(t, "{a: {b: 1}, l: [1]}", m.String())
+	assert.Equal(t, "{a: {b: 1, c: 2}, l: [1]}", three.String())
+	assert.Equal(t, "{a: {b: 1}, l: [1, 2]}", four.String())
+	assert.Equal(t, "{a: {b: 1}, l: [1], m: [2]}", five.String())
+	assert.Equal(t, "{a: {b: 1}, l: [1], m: {o: {p: 2}}}", six.String())
+}
+
+// TestBetweenTold tells the edits from one text to another: the two stand behind each other, with a line of dashes between.
+func TestBetweenTold(t *testing.T) {
+	golden.File(t, "between.txt", func(t *testing.T, asked string) string {
+		from, to, _ := strings.Cut(asked+"\n", "\n----\n")
+		a, b := One("a", from+"\n").First(), One("b", to).First()
+		edits, err := Between(a, b)
+		if err != nil {
+			return "error: " + err.Error()
+		}
+		var out strings.Builder
+		for _, e := range edits {
+			fmt.Fprintf(&out, "- %s\n", e)
+		}
+		after, _, err := a.Apply(edits)
+		require.NoError(t, err)
+		left, err := Between(One("a", after).First(), b)
+		require.NoError(t, err)
+		require.Empty(t, left)
+		return out.String() + after
+	})
+}
