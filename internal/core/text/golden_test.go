@@ -315,6 +315,8 @@ func TestEditsOfFiles(t *testing.T) {
 // plainOf is what a node says.
 func plainOf(n Node) any {
 	switch n.Kind() {
+	case AliasKind:
+		return "an alias"
 	case ListKind:
 		var all []any
 		for x := range n.Elements() {
