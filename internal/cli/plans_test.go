@@ -20,7 +20,7 @@ func TestNothingIsStale(t *testing.T) {
 	t.Parallel()
 	home, folder := t.TempDir(), t.TempDir()
 	setenv(folder, "XDG_CACHE_HOME", home)
-	plan := randomplan.Large(20)
+	plan := randomplan.Large(12)
 	kept := func() []string {
 		files, err := filepath.Glob(filepath.Join(home, "wendrik", "*.tree"))
 		require.NoError(t, err)

@@ -15,7 +15,6 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-	"syscall"
 	"time"
 )
 
@@ -87,8 +86,7 @@ func (b *bench) run(ctx context.Context, names []string, awake int, seen string,
 	c := exec.CommandContext(ctx, "sh", args...)
 	c.Dir = b.c.dir
 	c.Env = append(slices.Clone(b.env), "MUTANT_AWAKE="+strconv.Itoa(awake), "MUTANTS_SEEN="+seen, "GOTRACEBACK=none")
-	c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
-	c.Cancel = func() error { return syscall.Kill(-c.Process.Pid, syscall.SIGKILL) }
+	endsWhole(c)
 	c.WaitDelay = time.Second
 	out, err := c.CombinedOutput()
 	return string(out), err == nil

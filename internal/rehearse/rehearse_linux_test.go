@@ -32,6 +32,7 @@ func TestMain(m *testing.M) {
 	if rehearse.IsWorker() { // the rehearsal starts this program once more
 		os.Exit(rehearse.Work())
 	}
+	_ = flag.Set("test.parallel", "8") // they wait for the kernel more than they compute
 	flag.Parse()
 	os.Exit(m.Run())
 }

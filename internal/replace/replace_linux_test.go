@@ -131,6 +131,8 @@ func TestOwnersAndAttributes(t *testing.T) {
 
 // TestLocks: who finds another writer waits for it, and gives up in the end; what a killed program left beside a file goes.
 func TestLocks(t *testing.T) {
+	defer func(was time.Duration) { lockWait = was }(lockWait)
+	lockWait = 800 * time.Millisecond
 	name := plan(t, "old")
 	lock, err := locked(name)
 	require.NoError(t, err)

@@ -146,7 +146,7 @@ func (r *run) sameProps(t *cloud.Thing, props map[string]any) error {
 	if err != nil {
 		return err
 	}
-	for name := range props {
+	for _, name := range slices.Sorted(maps.Keys(props)) {
 		if p := stock.SpecOf(t.Kind).Prop(name); !p.Equal(got[name], want[name]) {
 			return bad("%s of the %s is %s, and %s was ordered", name, t.Kind, short(got[name]), short(want[name]))
 		}

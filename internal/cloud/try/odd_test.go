@@ -29,7 +29,6 @@ import (
 type odd struct {
 	cloud.Driver
 	method, kind, place, value string
-	kinds                      map[string]string
 }
 
 func (o *odd) meant(method string, t *cloud.Thing) bool {

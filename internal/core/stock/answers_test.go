@@ -26,7 +26,7 @@ func TestAnswers(t *testing.T) {
 		case "things":
 			var b strings.Builder
 			for _, x := range all {
-				fmt.Fprintf(&b, "%s, at %s%s\n", x.Key(), PlaceOf(&x), strings.TrimRight("; needs "+AlsoNeeds(&x), "; needs "))
+				fmt.Fprintf(&b, "%s, at %s%s\n", x.Key(), PlaceOf(&x), strings.TrimSuffix("; needs "+AlsoNeeds(&x), "; needs "))
 				b.WriteString("  " + strings.ReplaceAll(strings.TrimSpace(golden.Tell(x)), "\n", "\n  ") + "\n")
 			}
 			return b.String()
