@@ -3,13 +3,11 @@ package estatetest
 
 import (
 	"embed"
-	"os"
-	"path/filepath"
-	"runtime"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"wendrik/examples"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/text"
 )
@@ -34,8 +32,7 @@ func Plan(t testing.TB, name string) string {
 	}
 	file := map[string]string{"skerry-line": "wendrik.yaml", "planned": "planned.yaml"}[name]
 	require.NotEmpty(t, file, "there is no plan %s", name)
-	_, here, _, _ := runtime.Caller(0)
-	raw, err := os.ReadFile(filepath.Join(filepath.Dir(here), "../../../../examples/skerry-line", file))
+	raw, err := examples.SkerryLine.ReadFile("skerry-line/" + file)
 	require.NoError(t, err)
 	return string(raw)
 }
