@@ -170,7 +170,7 @@ func TestFixesSayWhatTheyClose(t *testing.T) {
 	r := run(t, folder, "", "reach", "tides", "198.51.100.9", "-on", "tcp/443")
 	assert.Equal(t, 1, r.status)
 	assert.Contains(t, r.out, "tried: with the fix it is open")
-	assert.Contains(t, r.out, "and this closes:\n     any  from tides  to berth")
+	assert.Contains(t, r.out, "and this closes:\n     any  from tides to berth")
 	assert.Contains(t, r.out, "against  tides never reaches 198.51.100.77")
 }
 
@@ -282,7 +282,9 @@ func collect(t *testing.T, value any, path string, keys map[string]bool) {
 				p += "[]"
 			}
 			keys[p] = true
-			collect(t, v, p, keys)
+			if k != "outside" { // which is the same in each answer, and rarely there
+				collect(t, v, p, keys)
+			}
 		}
 	case []any:
 		for _, v := range value {

@@ -18,7 +18,7 @@ func compareCommand() *command {
 		long: "Compare takes two versions of a plan, files or folders, or with -since one of them from the git repository that the plan lies in. It says what the change is made of, in the plan's words; " +
 			"what opens and what closes, exactly, for every pair of workloads and from and to sites and the internet, each with the part of the change that does it; whom the internet sees otherwise; " +
 			"which lines of expect hold no longer, or hold now; and which findings of check are new, or gone. A thing that is called otherwise and alike in all else is renamed. " +
-			"What a line of expect says that it reaches may open, and so may what a line of the file of -allow says in the same words; the exit status is 1 when anything else opens.",
+			"What a line of expect, or one of the file of -allow, says that it reaches may open, and what one says that it never reaches may close; the exit status is 1 when anything else opens or closes.",
 		examples: []example{
 			{"wendrik compare wendrik.yaml planned.yaml", "what a change moves, opens and closes"},
 			{"wendrik compare wendrik.yaml planned.yaml -format md", "for a review's comment"},
@@ -26,7 +26,7 @@ func compareCommand() *command {
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "md", "sarif")
 			since := f.String("since", "", "`REVISION` of the git repository that the plan lies in, in the place of OLD")
-			allow := f.String("allow", "", "`FILE` with a line for each thing that may open, such as  internet reaches shop on tcp/443")
+			allow := f.String("allow", "", "`FILE` with a line for each thing that may open or close, such as  internet reaches shop on tcp/443,  or  quay never reaches shop")
 			return func(c *call) (int, error) {
 				old := ""
 				switch {
@@ -65,7 +65,7 @@ func compareCommand() *command {
 				r := compare.Of(before.Estate, after.Estate, lines, time.Now())
 				v := &versions{call: c, before: before, after: after, Result: r}
 				status := good
-				if len(r.Unallowed()) > 0 {
+				if opens, closes := r.Unallowed(); len(opens)+len(closes) > 0 {
 					status = no
 				}
 				switch *format {
@@ -102,7 +102,7 @@ func (s *screen) whole(o *opened) error {
 	return errSaid
 }
 
-// allowed reads what may open: a line for each, in the words of expect. Empty lines and those that begin with # are passed over.
+// allowed reads what may open or close: a line for each, in the words of expect. Empty lines and those that begin with # are passed over.
 func (c *call) allowed(name string) ([]plan.Expectation, error) {
 	if name == "" {
 		return nil, nil
@@ -118,8 +118,8 @@ func (c *call) allowed(name string) ([]plan.Expectation, error) {
 			continue
 		}
 		x, err := plan.ParseExpectation(line)
-		if err == nil && (x.Never || x.LeavesAs != "") {
-			err = wrong.Value("write  A reaches B on tcp/443", "%q says nothing that may open", line)
+		if err == nil && x.LeavesAs != "" {
+			err = wrong.Value("write  A reaches B on tcp/443,  or  A never reaches B", "%q says nothing that may open or close", line)
 		}
 		if err != nil {
 			return nil, &usageError{fmt.Sprintf("%s:%d: %s", name, i+1, err), wrong.Right(err)}

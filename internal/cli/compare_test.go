@@ -37,7 +37,7 @@ func TestCompare(t *testing.T) {
 	r = run(t, folder, "", "compare", "old.yaml", "-allow", "may")
 	assert.Equal(t, 0, r.status, r.out)
 	assert.Contains(t, r.out, "5 things open, as is allowed")
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "may"), []byte("fares-3 never reaches ledger\n"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "may"), []byte("fares-3 leaves as 203.0.113.7\n"), 0o644))
 	assert.Contains(t, run(t, folder, "", "compare", "old.yaml", "-allow", "may").err, "may:1: ")
 
 	r = run(t, folder, "", "compare", "old.yaml", "-format", "sarif")
@@ -46,14 +46,17 @@ func TestCompare(t *testing.T) {
 	valid(t, "sarif-schema-2.1.0.json", report)
 	assert.Contains(t, run(t, folder, "", "compare", "old.yaml", "-format", "md").out, "| tcp/443 | fares-3 | ledger | changed subnet booking/app-c | no |")
 	r = run(t, folder, "", "compare", "wendrik.yaml", "old.yaml", "-format", "json")
-	assert.Equal(t, 0, r.status, "what closes is told, and is no matter of leave")
-	var back struct {
-		Closes []struct{ From, To, Flows string }
-		Opens  []struct{ From string }
-	}
+	assert.Equal(t, 1, r.status, "what closes needs leave, too")
+	type pass struct{ From, To, Flows []string }
+	var back struct{ Closes, Opens []pass }
 	require.NoError(t, json.Unmarshal([]byte(r.out), &back))
 	assert.Empty(t, back.Opens)
-	assert.Contains(t, back.Closes, struct{ From, To, Flows string }{"fares-3", "fare-db", "tcp/5432"})
+	assert.Contains(t, back.Closes, pass{[]string{"fares-3"}, []string{"fare-db"}, []string{"tcp/5432"}})
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "may"), []byte("booking never reaches harbour/feed\nharbour/feed never reaches booking\nfares-3 never reaches finance\nfares-3 never reaches internet\nharbour/feed never reaches finance\nfinance never reaches booking\n"), 0o644))
+	r = run(t, folder, "", "compare", "wendrik.yaml", "old.yaml", "-allow", "may")
+	assert.Equal(t, 0, r.status, r.out)
+	assert.Contains(t, r.out, "as is allowed")
+	assert.Equal(t, 1, run(t, folder, "", "compare", "old.yaml", "-allow", "may").status, "what may close may not open")
 	for args, want := range map[string]string{"": "takes OLD", "a b c": "takes OLD", "nowhere.yaml": "there is no file nowhere.yaml", "-since -x": "is no revision"} {
 		r := run(t, folder, "", append([]string{"compare"}, strings.Fields(args)...)...)
 		assert.Equal(t, 2, r.status, args)

@@ -113,7 +113,7 @@ func (c *call) outage(o *opened, all []outage.Loss) {
 				c.say("  stops    %d more;  -of %s  lists them", len(l.Stops)-i, shellWord(strings.Join(l.Of, ",")))
 				break
 			}
-			c.say("  stops    %s", c.wrap(11, fmt.Sprintf("%s  from %s to %s", d.Flows, gathered(o, d.From), gathered(o, d.To))))
+			c.say("  stops    %s", c.wrap(11, effectLine(&d, func(all []string) string { return gathered(o, all) })))
 		}
 		for i, s := range l.Seen {
 			if i == maxInside {
@@ -138,7 +138,7 @@ func lossWords(o *opened, l *outage.Loss) (stops, breaks []string) {
 			stops = append(stops, fmt.Sprintf("%d more", len(l.Stops)-i))
 			break
 		}
-		stops = append(stops, fmt.Sprintf("%s from %s to %s", d.Flows, gathered(o, d.From), gathered(o, d.To)))
+		stops = append(stops, effectLine(&d, func(all []string) string { return gathered(o, all) }))
 	}
 	for _, x := range l.Breaks {
 		breaks = append(breaks, x.Text)
@@ -161,33 +161,18 @@ type outageOut struct {
 }
 
 type lossOut struct {
-	Of           string    `json:"of"`
-	Gone         []string  `json:"gone"`
-	Stops        []stopOut `json:"stops"`
-	Seen         []seenOut `json:"seen"`
-	Expectations []string  `json:"expectations"`
-	End          string    `json:"end"`
-}
-
-type stopOut struct {
-	From  string `json:"from"`
-	To    string `json:"to"`
-	Flows string `json:"flows"`
+	Of           string      `json:"of"`
+	Gone         []string    `json:"gone"`
+	Stops        []effectOut `json:"stops"`
+	Seen         []seenOut   `json:"seen"`
+	Expectations []string    `json:"expectations"`
+	End          string      `json:"end"`
 }
 
 func outageJSON(all []outage.Loss) outageOut {
 	out := outageOut{[]lossOut{}}
 	for _, l := range all {
-		one := lossOut{l.Name(), append([]string{}, l.Gone...), []stopOut{}, []seenOut{}, []string{}, l.End}
-		for _, d := range l.Stops {
-			for _, f := range d.From {
-				for _, t := range d.To {
-					if f != t {
-						one.Stops = append(one.Stops, stopOut{f, t, d.Flows.Word()})
-					}
-				}
-			}
-		}
+		one := lossOut{l.Name(), append([]string{}, l.Gone...), effectsJSON(l.Stops), []seenOut{}, []string{}, l.End}
 		for _, s := range l.Seen {
 			one.Seen = append(one.Seen, seenOut(s))
 		}

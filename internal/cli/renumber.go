@@ -134,7 +134,7 @@ func (c *call) renumbered(o *opened, r *renumber.Result, d *compare.Result, edit
 					c.say("  %s  %d more", part.what, len(part.all)-i)
 					break
 				}
-				c.say("  %s  %s", part.what, c.wrap(10, fmt.Sprintf("%s  from %s to %s", x.Flows, gathered(o, x.From), gathered(o, x.To))))
+				c.say("  %s  %s", part.what, c.wrap(10, effectLine(&x.Difference, func(all []string) string { return gathered(o, all) })))
 			}
 		}
 	}
@@ -189,8 +189,8 @@ type renumberOut struct {
 	What    string          `json:"what"`
 	Moves   []moveOut       `json:"moves"`
 	Changes []wireChangeOut `json:"changes"`
-	Opens   []openingOut    `json:"opens"`
-	Closes  []openingOut    `json:"closes"`
+	Opens   []effectOut     `json:"opens"`
+	Closes  []effectOut     `json:"closes"`
 	Told    []string        `json:"told"`
 	Left    []string        `json:"left"`
 }
@@ -201,18 +201,18 @@ type moveOut struct {
 }
 
 func renumberJSON(r *renumber.Result, d *compare.Result) renumberOut {
-	out := renumberOut{r.What, []moveOut{}, []wireChangeOut{}, []openingOut{}, []openingOut{}, append([]string{}, r.Told...), append([]string{}, r.Left...)}
+	out := renumberOut{r.What, []moveOut{}, []wireChangeOut{}, []effectOut{}, []effectOut{}, append([]string{}, r.Told...), append([]string{}, r.Left...)}
 	for _, m := range r.Moves {
 		out.Moves = append(out.Moves, moveOut(m))
 	}
 	for _, x := range r.Changes {
 		out.Changes = append(out.Changes, changeJSON(x))
 	}
-	for _, x := range d.Opens {
-		out.Opens = append(out.Opens, openingOut{x.From, x.To, x.Flows.Words()})
+	for i := range d.Opens {
+		out.Opens = append(out.Opens, effectJSON(&d.Opens[i].Difference))
 	}
-	for _, x := range d.Closes {
-		out.Closes = append(out.Closes, openingOut{x.From, x.To, x.Flows.Words()})
+	for i := range d.Closes {
+		out.Closes = append(out.Closes, effectJSON(&d.Closes[i].Difference))
 	}
 	return out
 }

@@ -294,11 +294,11 @@ type builtOut struct {
 }
 
 type phaseOut struct {
-	What  string    `json:"what"`
-	Calls []callOut `json:"calls"`
-	Cuts  []stopOut `json:"cuts"`
-	Opens []stopOut `json:"opens"`
-	Why   string    `json:"why"`
+	What  string      `json:"what"`
+	Calls []callOut   `json:"calls"`
+	Cuts  []effectOut `json:"cuts"`
+	Opens []effectOut `json:"opens"`
+	Why   string      `json:"why"`
 }
 
 type callOut struct {
@@ -345,7 +345,7 @@ func (b *building) asJSON(job *build.Job, out *build.Outcome) builtOut {
 	x.Unproved, x.Total, x.Undoes = job.Order.Unproved, job.Calls(), b.undone
 	x.HandMade, x.NotOurs = append(x.HandMade, handNames(job.Left)...), append(x.NotOurs, job.Theirs...)
 	for _, p := range job.Phases() {
-		one := phaseOut{What: p.What, Calls: []callOut{}, Cuts: pairsJSON(p.Cuts), Opens: pairsJSON(p.Opens), Why: p.Why}
+		one := phaseOut{What: p.What, Calls: []callOut{}, Cuts: effectsJSON(p.Cuts), Opens: effectsJSON(p.Opens), Why: p.Why}
 		for _, a := range p.Acts {
 			c := callOut{Verb: string(a.Verb), Kind: string(a.Thing.Kind), Name: a.Thing.Name, Props: propsJSON(a.Props), Side: stock.NameIn(a.Side), After: []int{}}
 			for _, n := range a.After {

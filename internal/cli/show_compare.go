@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"wendrik/internal/core/compare"
@@ -45,28 +46,28 @@ func (v *versions) summary() string {
 			parts = append(parts, fmt.Sprintf("%d %s", n, many))
 		}
 	}
-	opens, allowed := len(v.Opens), len(v.Opens)-len(v.Unallowed())
-	switch {
-	case opens == 0:
-		parts = append(parts, "nothing opens")
-	case allowed == opens:
-		parts = append(parts, openWords(opens)+", as is allowed")
-	default:
-		parts = append(parts, openWords(opens))
+	opens, closes := v.Unallowed()
+	tell := func(all, left int, what string) {
+		switch {
+		case all == 0:
+			parts = append(parts, "nothing "+what+"s")
+		case left == 0:
+			parts = append(parts, thingsWords(all, what)+", as is allowed")
+		default:
+			parts = append(parts, thingsWords(all, what))
+		}
 	}
-	if n := len(v.Closes); n == 0 {
-		parts = append(parts, "nothing closes")
-	} else {
-		add(n, "thing closes", "things close")
-	}
+	tell(len(v.Opens), len(opens), "open")
+	tell(len(v.Closes), len(closes), "close")
 	add(len(v.Seen), "workload is seen otherwise", "workloads are seen otherwise")
 	add(len(v.New), "finding is new", "findings are new")
 	add(len(v.Gone), "finding is gone", "findings are gone")
 	return strings.Join(parts, ", ")
 }
 
-func openWords(n int) string {
-	return phrase.Count(n, "thing") + " " + map[bool]string{true: "opens", false: "open"}[n == 1]
+// thingsWords says how many things open or close.
+func thingsWords(n int, what string) string {
+	return phrase.Count(n, "thing") + " " + map[bool]string{true: what + "s", false: what}[n == 1]
 }
 
 func (v *versions) text() {
@@ -111,8 +112,8 @@ func (v *versions) text() {
 	}
 	v.found("findings that are new", v.New)
 	v.found("findings that are gone", v.Gone)
-	if len(v.Unallowed()) > 0 {
-		v.say("\n%s", v.wrap(2, "what opens is allowed by a line of expect in the new plan, or by one in the file of  -allow"))
+	if opens, closes := v.Unallowed(); len(opens)+len(closes) > 0 {
+		v.say("\n%s", v.wrap(2, "what opens is allowed by a line of expect in the new plan, or of the file of  -allow,  that says  reaches,  and what closes by one that says  never reaches"))
 	}
 }
 
@@ -150,7 +151,7 @@ func (v *versions) differences(title string, all []compare.Difference) {
 		if x.Allowed {
 			allowed = "  (allowed)"
 		}
-		v.say("  %s", v.wrap(4, clean(fmt.Sprintf("%s  from %s to %s%s", x.Flows, v.words(x.From), v.words(x.To), allowed))))
+		v.say("  %s", v.wrap(4, clean(effectLine(&x.Difference, v.words)+allowed)))
 		if len(x.By) > 0 {
 			v.say("    %s", dim.Sprint(v.wrap(6, clean("by "+by(x.By)))))
 		}
@@ -186,18 +187,14 @@ func (v *versions) markdown() {
 			continue
 		}
 		v.say("### %s\n", part.title)
-		t := &sheet{header: []string{"flows", "from", "to", "by"}}
-		if part.title == "What opens" {
-			t.header = append(t.header, "allowed")
-		}
+		t := &sheet{header: []string{"flows", "from", "to", "by", "allowed"}}
 		for i, x := range part.all {
 			if i == maxReasons {
 				break
 			}
-			row := []string{x.Flows.String(), v.words(x.From), v.words(x.To), by(x.By)}
-			if len(t.header) == 5 {
-				row = append(row, map[bool]string{true: "yes", false: "no"}[x.Allowed])
-			}
+			from, to := x.Ends()
+			row := []string{x.Flows.String(), v.words(from), v.words(to), by(x.By)}
+			row = append(row, map[bool]string{true: "yes", false: "no"}[x.Allowed])
 			t.add(row...)
 		}
 		_ = v.write(t, "md")
@@ -247,21 +244,13 @@ func (v *versions) listMarkdown(title string, n int, line func(i int) string) {
 
 // The JSON of compare; docs/json.md describes it.
 type compareOut struct {
-	Opens        []passOut        `json:"opens"`
-	Closes       []passOut        `json:"closes"`
+	Opens        []judgedOut      `json:"opens"`
+	Closes       []judgedOut      `json:"closes"`
 	Seen         []seenOut        `json:"seen"`
 	Ranges       []rangeOut       `json:"ranges"`
 	Changes      []changeOut      `json:"changes"`
 	Expectations []expectedOut    `json:"expectations"`
 	Findings     findingsComeGone `json:"findings"`
-}
-
-type passOut struct {
-	From    string   `json:"from"`
-	To      string   `json:"to"`
-	Flows   string   `json:"flows"`
-	By      []string `json:"by"`
-	Allowed bool     `json:"allowed"`
 }
 
 type seenOut struct {
@@ -296,25 +285,9 @@ type findingsComeGone struct {
 	Gone []findingOut `json:"gone"`
 }
 
-// passesJSON are differences as pairs of names, with the places of the changes by which they are.
-func passesJSON(all []compare.Difference) []passOut {
-	list := []passOut{}
-	for _, x := range all {
-		places := placesOf(x.By)
-		for _, f := range x.From {
-			for _, t := range x.To {
-				if f != t {
-					list = append(list, passOut{f, t, x.Flows.Word(), places, x.Allowed})
-				}
-			}
-		}
-	}
-	return list
-}
-
 func (v *versions) asJSON() compareOut {
-	out := compareOut{[]passOut{}, []passOut{}, []seenOut{}, []rangeOut{}, []changeOut{}, []expectedOut{}, findingsComeGone{findingsJSON(v.New, v.after.Plan.Files), findingsJSON(v.Gone, v.before.Plan.Files)}}
-	out.Opens, out.Closes = passesJSON(v.Opens), passesJSON(v.Closes)
+	out := compareOut{[]judgedOut{}, []judgedOut{}, []seenOut{}, []rangeOut{}, []changeOut{}, []expectedOut{}, findingsComeGone{findingsJSON(v.New, v.after.Plan.Files), findingsJSON(v.Gone, v.before.Plan.Files)}}
+	out.Opens, out.Closes = judgedJSON(v.Opens), judgedJSON(v.Closes)
 	for _, x := range v.Seen {
 		out.Seen = append(out.Seen, seenOut(x))
 	}
@@ -345,9 +318,14 @@ func placesOf(all []*compare.Change) []string {
 // sarif writes what opens and nobody allowed, and the findings that are new, as a log of one run.
 func (v *versions) sarif() error {
 	var all []diag.Finding
-	for _, x := range v.Unallowed() {
-		f := diag.Finding{Code: "opens", Severity: diag.Error, At: v.after.Plan.Files.First().Start(), Message: fmt.Sprintf("%s opens from %s to %s", x.Flows, v.words(x.From), v.words(x.To)),
-			Fixes: diag.Advise("say in expect, or in the file of  -allow,  that it may open, or take it out")}
+	opens, closes := v.Unallowed()
+	for i, x := range slices.Concat(opens, closes) {
+		code, does, cure := diag.Code("opens"), "opens", "say in expect, or in the file of  -allow,  that it may open, or take it out"
+		if i >= len(opens) {
+			code, does, cure = "closes", "closes", "say in expect, or in the file of  -allow,  that it never reaches, or put it back"
+		}
+		from, to := x.Ends()
+		f := diag.Finding{Code: code, Severity: diag.Error, At: v.after.Plan.Files.First().Start(), Message: fmt.Sprintf("%s %s from %s to %s", x.Flows, does, v.words(from), v.words(to)), Fixes: diag.Advise(cure)}
 		if len(x.By) > 0 {
 			f.Place = x.By[0].Place
 			f.Message += ", by " + by(x.By)
@@ -357,5 +335,5 @@ func (v *versions) sarif() error {
 		}
 		all = append(all, f)
 	}
-	return v.sarifOf(append(all, v.New...), nil, v.after.Plan.Files, []sarifRule{{"opens", sarifText{"What a change opens, and nobody has said may open."}}})
+	return v.sarifOf(append(all, v.New...), nil, v.after.Plan.Files, []sarifRule{{"opens", sarifText{"What a change opens, and nobody has said may open."}}, {"closes", sarifText{"What a change closes, and nobody has said may close."}}})
 }

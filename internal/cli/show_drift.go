@@ -67,7 +67,7 @@ func (v *drifted) passes(title string, colour func(a ...any) string, all []compa
 			v.say("  %d more;  -format json  lists all", len(all)-i)
 			return
 		}
-		v.say("  %s", v.wrap(4, clean(fmt.Sprintf("%s  from %s to %s", x.Flows, v.ends(x.From), v.ends(x.To)))))
+		v.say("  %s", v.wrap(4, clean(effectLine(&x.Difference, v.ends))))
 		if len(x.By) > 0 {
 			v.say("    %s", dim.Sprint(v.wrap(6, clean("by "+v.byWhom(x.By)))))
 		}
@@ -141,7 +141,8 @@ func (v *drifted) markdown() {
 		v.say("\n### %s\n", part.title)
 		t := &sheet{header: []string{"flows", "from", "to", "by"}}
 		for _, x := range part.all[:min(len(part.all), maxReasons)] {
-			t.add(x.Flows.String(), v.ends(x.From), v.ends(x.To), v.byWhom(x.By))
+			from, to := x.Ends()
+			t.add(x.Flows.String(), v.ends(from), v.ends(to), v.byWhom(x.By))
 		}
 		_ = v.callWrite(t)
 	}
@@ -159,8 +160,8 @@ func (v *drifted) callWrite(t *sheet) error { return v.call.write(t, "md") }
 type driftOut struct {
 	At           string        `json:"at"`
 	Things       []driftThing  `json:"things"`
-	Opens        []passOut     `json:"opens"`
-	Closes       []passOut     `json:"closes"`
+	Opens        []judgedOut   `json:"opens"`
+	Closes       []judgedOut   `json:"closes"`
 	Expectations []expectedOut `json:"expectations"`
 	Back         builtOut      `json:"back"`
 	Forward      []fileOut     `json:"forward"`
@@ -186,7 +187,7 @@ type fileOut struct {
 }
 
 func (v *drifted) asJSON() driftOut {
-	out := driftOut{At: v.at, Things: []driftThing{}, Opens: []passOut{}, Closes: []passOut{}, Expectations: []expectedOut{}, Forward: []fileOut{}, Unreached: []string{},
+	out := driftOut{At: v.at, Things: []driftThing{}, Opens: []judgedOut{}, Closes: []judgedOut{}, Expectations: []expectedOut{}, Forward: []fileOut{}, Unreached: []string{},
 		Back: nothingBuilt(v.at, stock.HeadOf(v.plan.Estate).Estate)}
 	for i := range v.Things {
 		d := &v.Things[i]
@@ -196,7 +197,7 @@ func (v *drifted) asJSON() driftOut {
 	if v.does == nil {
 		return out
 	}
-	out.Opens, out.Closes = passesJSON(v.does.Opens), passesJSON(v.does.Closes)
+	out.Opens, out.Closes = judgedJSON(v.does.Opens), judgedJSON(v.does.Closes)
 	for i := range out.Opens { // nobody allowed what was done by hand
 		out.Opens[i].Allowed = false
 	}

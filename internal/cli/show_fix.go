@@ -76,11 +76,11 @@ func (c *call) mended(r *checked, m *mend.Result, changed []text.Changed) error 
 	}
 	if len(m.Opens) > 0 {
 		c.say("\nthis opens:")
-		c.showDifferences(m.Opens)
+		c.effects(m.Opens)
 	}
 	if len(m.Closes) > 0 {
 		c.say("%s", bad.Sprint("and this closes:"))
-		c.showDifferences(m.Closes)
+		c.effects(m.Closes)
 	}
 	if len(m.Against) > 0 {
 		c.say("%s  %s", bad.Sprint("and this breaks:"), c.wrap(18, clean(phrase.Names(m.Against, func(x plan.Expectation) string { return fmt.Sprintf("%q", x.Text) }))))
@@ -131,8 +131,8 @@ type fixOut struct {
 	Asks    []askOut        `json:"asks"`
 	Left    []findingOut    `json:"left"`
 	New     []findingOut    `json:"new"`
-	Opens   []openingOut    `json:"opens"`
-	Closes  []openingOut    `json:"closes"`
+	Opens   []effectOut     `json:"opens"`
+	Closes  []effectOut     `json:"closes"`
 	Breaks  []string        `json:"breaks"`
 }
 
@@ -142,7 +142,7 @@ type askOut struct {
 }
 
 func fixJSON(m *mend.Result, src *text.Files) fixOut {
-	out := fixOut{findingsJSON(m.Made, src), []wireChangeOut{}, []askOut{}, findingsJSON(m.Left, src), findingsJSON(m.New, src), openingsJSON(m.Opens), openingsJSON(m.Closes), []string{}}
+	out := fixOut{findingsJSON(m.Made, src), []wireChangeOut{}, []askOut{}, findingsJSON(m.Left, src), findingsJSON(m.New, src), effectsJSON(m.Opens), effectsJSON(m.Closes), []string{}}
 	for _, x := range m.Changes {
 		out.Changes = append(out.Changes, changeJSON(x))
 	}

@@ -56,13 +56,13 @@ func (c *call) joined(o *opened, r *join.Result, edits []text.Edit, undo bool) e
 	}
 	if len(r.Opens) > 0 {
 		c.say("\n%s", map[bool]string{true: "once both are done, this opens:", false: "this opens:"}[len(r.Told) > 0])
-		c.showDifferences(r.Opens)
+		c.effects(r.Opens)
 	} else if !undo && len(r.Steps) > 0 {
 		c.say("\nthis opens nothing: no rules let anybody in from the other side;  -on FLOW  writes them")
 	}
 	if len(r.Closes) > 0 {
 		c.say("%s", bad.Sprint("this closes:"))
-		c.showDifferences(r.Closes)
+		c.effects(r.Closes)
 	}
 	if len(r.Against) > 0 {
 		c.say("%s  %s", bad.Sprint("this breaks:"), c.wrap(14, clean(phrase.Names(r.Against, func(x plan.Expectation) string { return fmt.Sprintf("%q", x.Text) }))))
@@ -113,8 +113,8 @@ type joinOut struct {
 	Forbids []findingOut    `json:"forbids"`
 	Changes []joinChangeOut `json:"changes"`
 	Told    []joinChangeOut `json:"told"`
-	Opens   []openingOut    `json:"opens"`
-	Closes  []openingOut    `json:"closes"`
+	Opens   []effectOut     `json:"opens"`
+	Closes  []effectOut     `json:"closes"`
 	Breaks  []string        `json:"breaks"`
 	Unmet   []findingOut    `json:"unmet"`
 	Notes   []string        `json:"notes"`
@@ -134,7 +134,7 @@ func joinJSON(r *join.Result, src *text.Files) joinOut {
 		}
 		return out
 	}
-	out := joinOut{r.By, findingsJSON(r.Forbids, src), steps(r.Steps), steps(r.Told), openingsJSON(r.Opens), openingsJSON(r.Closes), []string{}, findingsJSON(r.Unmet, src), append([]string{}, r.Notes...)}
+	out := joinOut{r.By, findingsJSON(r.Forbids, src), steps(r.Steps), steps(r.Told), effectsJSON(r.Opens), effectsJSON(r.Closes), []string{}, findingsJSON(r.Unmet, src), append([]string{}, r.Notes...)}
 	for _, x := range r.Against {
 		out.Breaks = append(out.Breaks, x.Text)
 	}

@@ -111,7 +111,8 @@ func (c *reachCall) causesMarkdown(all []diag.Finding, fixed *repair.Repair) {
 		}
 		t := &sheet{header: []string{x.what, "from", "to"}}
 		for _, d := range x.all {
-			t.add(d.Flows.String(), phrase.Few(d.From, 4), phrase.Few(d.To, 4))
+			from, to := d.Ends()
+			t.add(d.Flows.String(), phrase.Few(from, 4), phrase.Few(to, 4))
 		}
 		_ = c.write(t, "md")
 		c.say("")

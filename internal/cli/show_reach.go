@@ -118,30 +118,16 @@ func (c *reachCall) effect(x *repair.Repair) {
 		c.say("\n%s", c.wrap(0, result+", and nothing else opens"))
 	} else {
 		c.say("\n%s", c.wrap(0, result+", and this opens, too:"))
-		c.differences(x.Opens)
+		c.effects(x.Opens)
 	}
 	if len(x.Closes) > 0 {
 		c.say("%s", c.wrap(0, bad.Sprint("and this closes:")))
-		c.differences(x.Closes)
+		c.effects(x.Closes)
 	}
 	for _, never := range x.Against {
 		c.say("%s", c.wrap(5, bad.Sprint("against")+"  "+clean(never.Text)))
 	}
 }
-
-// differences lists what a change opens or closes.
-func (c *reachCall) differences(all []grid.Difference) {
-	for i, o := range all {
-		if i == maxOpenings {
-			c.say("     %d more;  -format json  lists all", len(all)-i)
-			break
-		}
-		c.say("     %s", c.wrap(7, fmt.Sprintf("%s  from %s  to %s", o.Flows, few(o.From), few(o.To))))
-	}
-}
-
-// few names some of many.
-func few(names []string) string { return clean(phrase.Few(names, 4)) }
 
 // endsText says what the ends of a question are.
 func endsText(e reach.Ends) string {

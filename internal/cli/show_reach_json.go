@@ -25,7 +25,7 @@ type reachOut struct {
 	InPart   []string     `json:"in_part"`
 	Targets  []targetOut  `json:"targets"`
 	Ways     []wayOut     `json:"ways"`
-	Effect   effectOut    `json:"effect"`
+	Effect   fixedOut     `json:"effect"`
 	Pairs    int          `json:"pairs"`
 	Parts    []partedOut  `json:"parts"`
 }
@@ -47,20 +47,14 @@ func outcomeJSON(f reach.Outcome, asked flow.Set) outcomeOut {
 	return outcomeOut{string(f.Verdict(asked)), full.Words(), part.Words()}
 }
 
-type effectOut struct {
-	Tried   bool         `json:"tried"`
-	Verdict string       `json:"verdict"`
-	Unmade  []int        `json:"unmade"`
-	Problem string       `json:"problem"`
-	Opens   []openingOut `json:"opens"`
-	Closes  []openingOut `json:"closes"`
-	Against []string     `json:"against"`
-}
-
-type openingOut struct {
-	From  []string `json:"from"`
-	To    []string `json:"to"`
-	Flows []string `json:"flows"`
+type fixedOut struct {
+	Tried   bool        `json:"tried"`
+	Verdict string      `json:"verdict"`
+	Unmade  []int       `json:"unmade"`
+	Problem string      `json:"problem"`
+	Opens   []effectOut `json:"opens"`
+	Closes  []effectOut `json:"closes"`
+	Against []string    `json:"against"`
 }
 
 type partedOut struct {
@@ -100,7 +94,7 @@ type hopOut struct {
 func reachJSON(a *reach.Answer, fixed *repair.Repair, src *text.Files) reachOut {
 	out := reachOut{From: a.From.Name, To: a.To.Name, Flow: a.Flows.String(), Verdict: string(a.Verdict), Passes: a.Full.Words(),
 		InPart: a.Some.Minus(a.Full).Words(), SeenAll: addrTexts(a.SeenAs), Forward: []hopOut{}, Back: []hopOut{}, Blockers: findingsJSON(a.Blockers, src),
-		Notes: notesText(a.Notes), Targets: []targetOut{}, Ways: waysJSON(a, src), Effect: effectJSON(fixed), Pairs: 1, Parts: []partedOut{}}
+		Notes: notesText(a.Notes), Targets: []targetOut{}, Ways: waysJSON(a, src), Effect: fixedJSON(fixed), Pairs: 1, Parts: []partedOut{}}
 	if len(a.SeenAs) > 0 {
 		out.SeenAs = address.Word(a.SeenAs[0])
 	}
@@ -128,8 +122,8 @@ func waysJSON(a *reach.Answer, src *text.Files) []wayOut {
 	return out
 }
 
-func effectJSON(x *repair.Repair) effectOut {
-	out := effectOut{Unmade: []int{}, Opens: []openingOut{}, Closes: []openingOut{}, Against: []string{}}
+func fixedJSON(x *repair.Repair) fixedOut {
+	out := fixedOut{Unmade: []int{}, Opens: []effectOut{}, Closes: []effectOut{}, Against: []string{}}
 	if x == nil {
 		return out
 	}
@@ -138,12 +132,7 @@ func effectJSON(x *repair.Repair) effectOut {
 		return out
 	}
 	out.Tried, out.Verdict = true, string(x.Verdict())
-	for _, o := range x.Opens {
-		out.Opens = append(out.Opens, openingOut{o.From, o.To, o.Flows.Words()})
-	}
-	for _, o := range x.Closes {
-		out.Closes = append(out.Closes, openingOut{o.From, o.To, o.Flows.Words()})
-	}
+	out.Opens, out.Closes = effectsJSON(x.Opens), effectsJSON(x.Closes)
 	for _, never := range x.Against {
 		out.Against = append(out.Against, never.Text)
 	}
@@ -154,7 +143,7 @@ func effectJSON(x *repair.Repair) effectOut {
 func surveyJSON(s *grid.Survey, fixed *repair.Repair, src *text.Files) reachOut {
 	out := reachOut{From: s.From.Name, To: s.To.Name, Flow: s.Asked.String(), Verdict: string(s.Verdict), Passes: []string{}, InPart: []string{},
 		SeenAll: []string{}, Forward: []hopOut{}, Back: []hopOut{}, Blockers: []findingOut{}, Notes: []string{}, Targets: []targetOut{}, Ways: []wayOut{},
-		Effect: effectJSON(fixed), Pairs: s.Pairs, Parts: []partedOut{}}
+		Effect: fixedJSON(fixed), Pairs: s.Pairs, Parts: []partedOut{}}
 	full, some := s.Asked, flow.Set{}
 	for _, p := range s.Parts {
 		a := p.Answer

@@ -6,7 +6,6 @@ import (
 
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/grid"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wire"
@@ -54,11 +53,11 @@ func (c *call) wired(e *estate.Estate, r *wire.Result) error {
 	}
 	if len(r.Opens) > 0 {
 		c.say("\nwith that, this opens:")
-		c.showDifferences(r.Opens)
+		c.effects(r.Opens)
 	}
 	if len(r.Closes) > 0 {
 		c.say("%s", bad.Sprint("and this closes:"))
-		c.showDifferences(r.Closes)
+		c.effects(r.Closes)
 	}
 	for _, f := range r.Contradicts {
 		c.say("\n%s", doubt.Sprint("contradicts, and is left as it is"))
@@ -76,8 +75,8 @@ type wireOut struct {
 	Changes     []wireChangeOut `json:"changes"`
 	Contradicts []findingOut    `json:"contradicts"`
 	Unmet       []findingOut    `json:"unmet"`
-	Opens       []openingOut    `json:"opens"`
-	Closes      []openingOut    `json:"closes"`
+	Opens       []effectOut     `json:"opens"`
+	Closes      []effectOut     `json:"closes"`
 }
 
 type wireChangeOut struct {
@@ -86,7 +85,7 @@ type wireChangeOut struct {
 }
 
 func wireJSON(r *wire.Result, src *text.Files) wireOut {
-	out := wireOut{[]wireChangeOut{}, findingsJSON(r.Contradicts, src), findingsJSON(r.Unmet, src), openingsJSON(r.Opens), openingsJSON(r.Closes)}
+	out := wireOut{[]wireChangeOut{}, findingsJSON(r.Contradicts, src), findingsJSON(r.Unmet, src), effectsJSON(r.Opens), effectsJSON(r.Closes)}
 	for _, x := range r.Changes {
 		out.Changes = append(out.Changes, changeJSON(x))
 	}
@@ -99,12 +98,4 @@ func changeJSON(x text.Change) wireChangeOut {
 		one.Edits = append(one.Edits, e.String())
 	}
 	return one
-}
-
-func openingsJSON(all []grid.Difference) []openingOut {
-	out := []openingOut{}
-	for _, o := range all {
-		out = append(out, openingOut{o.From, o.To, o.Flows.Words()})
-	}
-	return out
 }

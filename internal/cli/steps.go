@@ -186,7 +186,7 @@ func (c *call) harm(what string, all []grid.Difference) {
 			c.say("      %s  %d more", bad.Sprint(what), len(all)-i)
 			return
 		}
-		c.say("      %s  %s", bad.Sprint(what), c.wrap(14, fmt.Sprintf("%s  from %s to %s", d.Flows, few(d.From), few(d.To))))
+		c.say("      %s  %s", bad.Sprint(what), c.wrap(14, effectLine(&d, few)))
 	}
 }
 
@@ -220,7 +220,7 @@ func (c *call) stepsMarkdown(p *order.Plan) {
 					c.say("  - %s: %d more", x.what, len(x.all)-k)
 					break
 				}
-				c.say("  - %s: %s", x.what, markdown(fmt.Sprintf("%s from %s to %s", d.Flows, few(d.From), few(d.To))))
+				c.say("  - %s: %s", x.what, markdown(effectLine(&d, few)))
 			}
 		}
 	}
@@ -232,38 +232,23 @@ type stepsOut struct {
 }
 
 type stepOut struct {
-	N     int       `json:"n"`
-	Kind  string    `json:"kind"`
-	Name  string    `json:"name"`
-	Owner string    `json:"owner"`
-	Place string    `json:"place"`
-	Text  string    `json:"text"`
-	Needs []int     `json:"needs"`
-	Undo  string    `json:"undo"`
-	Cuts  []stopOut `json:"cuts"`
-	Opens []stopOut `json:"opens"`
-	Why   string    `json:"why"`
+	N     int         `json:"n"`
+	Kind  string      `json:"kind"`
+	Name  string      `json:"name"`
+	Owner string      `json:"owner"`
+	Place string      `json:"place"`
+	Text  string      `json:"text"`
+	Needs []int       `json:"needs"`
+	Undo  string      `json:"undo"`
+	Cuts  []effectOut `json:"cuts"`
+	Opens []effectOut `json:"opens"`
+	Why   string      `json:"why"`
 }
 
 func stepsJSON(p *order.Plan) stepsOut {
 	out := stepsOut{[]stepOut{}}
 	for i, s := range p.Steps {
-		out.Steps = append(out.Steps, stepOut{i + 1, s.Kind, s.Name, s.Owner, s.Place.String(), s.Text, append([]int{}, s.Needs...), s.Undo, pairsJSON(s.Cuts), pairsJSON(s.Opens), s.Why})
+		out.Steps = append(out.Steps, stepOut{i + 1, s.Kind, s.Name, s.Owner, s.Place.String(), s.Text, append([]int{}, s.Needs...), s.Undo, effectsJSON(s.Cuts), effectsJSON(s.Opens), s.Why})
 	}
 	return out
-}
-
-// pairsJSON are differences as pairs of names.
-func pairsJSON(all []grid.Difference) []stopOut {
-	list := []stopOut{}
-	for _, d := range all {
-		for _, f := range d.From {
-			for _, t := range d.To {
-				if f != t {
-					list = append(list, stopOut{f, t, d.Flows.Word()})
-				}
-			}
-		}
-	}
-	return list
 }

@@ -3,7 +3,6 @@ package cli
 import (
 	"github.com/jedib0t/go-pretty/v6/progress"
 
-	"wendrik/internal/core/grid"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/wire"
 )
@@ -62,16 +61,5 @@ func wireCommand() *command {
 				return status, nil
 			}
 		},
-	}
-}
-
-// showDifferences lists what a change opens or closes.
-func (c *call) showDifferences(all []grid.Difference) {
-	for i, o := range all {
-		if i == maxOpenings {
-			c.say("     %d more;  -format json  lists all", len(all)-i)
-			break
-		}
-		c.say("     %s", c.wrap(7, o.Flows.String()+"  from "+few(o.From)+"  to "+few(o.To)))
 	}
 }

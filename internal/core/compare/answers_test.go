@@ -1,6 +1,7 @@
 package compare
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -49,7 +50,8 @@ func TestAnswers(t *testing.T) {
 		there, back := Of(a, b, allow, today), Of(b, a, allow, today)
 		require.False(t, there.Same())
 		unallowed := ""
-		for _, d := range there.Unallowed() {
+		opens, closes := there.Unallowed()
+		for _, d := range slices.Concat(opens, closes) {
 			unallowed += golden.Tell(d)
 		}
 		return golden.Tell(there) + "unallowed\n" + unallowed + "back\n" + golden.Tell(back)

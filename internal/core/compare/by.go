@@ -4,7 +4,6 @@ import (
 	"slices"
 
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
@@ -64,12 +63,12 @@ func (c *causes) of(x grid.Difference, opens bool) []*Change {
 			add(whereIs[w.Subnet.At()], kinds[0]) // its table or its list is another
 		}
 	}
-	if a := ask(passing, from, to, x.Flows); a != nil {
+	if a := ask(passing, from, to, &x); a != nil {
 		for _, at := range relied(a) {
 			add(whereIs[at], kinds[0])
 		}
 	}
-	if a := ask(stopping, from, to, x.Flows); a != nil {
+	if a := ask(stopping, from, to, &x); a != nil {
 		for _, at := range stops(a) {
 			add(whereWas[at], kinds[1])
 		}
@@ -96,16 +95,20 @@ func (c *causes) end(e *estate.Estate, name string, where map[text.Pos]*Change) 
 	return nil
 }
 
-func ask(e *estate.Estate, from, to string, flows flow.Set) *reach.Answer {
-	x, err := reach.Find(e, from)
-	if err != nil {
-		return nil
+// ask asks about the flows of a difference between two of its ends; of what is outside, about the part that is meant.
+func ask(e *estate.Estate, from, to string, about *grid.Difference) *reach.Answer {
+	var ends [2]reach.End
+	for i, name := range []string{from, to} {
+		end, err := reach.Find(e, name)
+		if err != nil {
+			return nil
+		}
+		if p, outside := about.Parts[name]; outside && !p.Rest.Empty() {
+			end = end.Only(p.Of)
+		}
+		ends[i] = end
 	}
-	y, err := reach.Find(e, to)
-	if err != nil {
-		return nil
-	}
-	return reach.Ask(e, reach.Question{From: x, To: y, Flows: flows})
+	return reach.Ask(e, reach.Question{From: ends[0], To: ends[1], Flows: about.Flows})
 }
 
 // relied is where all stands that packets rely on which pass: rules, routes, and what they cross.

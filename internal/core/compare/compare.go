@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
@@ -31,7 +32,7 @@ type Result struct {
 type Difference struct {
 	grid.Difference
 	By      []*Change
-	Allowed bool // whether somebody has said that they may open
+	Allowed bool // whether somebody has said that they may
 }
 
 // Expectation is a line of expect of which something else is true than before: it holds, does not, cannot be tried, or is not
@@ -55,64 +56,97 @@ func Of(before, after *estate.Estate, allow []plan.Expectation, today time.Time)
 	for _, x := range found.Closes {
 		r.Closes = append(r.Closes, Difference{x, c.of(x, false), false})
 	}
-	r.permit(after, append(slices.Clone(allow), after.Plan.Expect...))
+	r.permit(before, after, append(slices.Clone(allow), after.Plan.Expect...))
 	r.Seen = found.Seen
 	r.expectations(before, after)
 	r.findings(before, after, today)
 	return r
 }
 
-// permit notes what may open: what a line says that it reaches.
-func (r *Result) permit(after *estate.Estate, allow []plan.Expectation) {
-	type may struct {
-		from, to map[string]bool
-		flows    flow.Set
-	}
-	var all []may
-	for _, x := range allow {
-		if x.Never || x.LeavesAs != "" {
-			continue
-		}
-		from, err := reach.FindEnds(after, x.From)
-		if err != nil {
-			continue
-		}
-		to, err := reach.FindEnds(after, x.To)
-		if err != nil {
-			continue
-		}
-		all = append(all, may{namesOf(from), namesOf(to), x.Flows})
-	}
+// permit notes what may open: what a line says that it reaches; and what may close: what one says that it never reaches.
+func (r *Result) permit(before, after *estate.Estate, allow []plan.Expectation) {
+	opens, closes := r.said(allow, false, after), r.said(allow, true, after, before)
 	for i := range r.Opens {
-		x := &r.Opens[i]
-		x.Allowed = true
-		for _, f := range x.From {
-			for _, t := range x.To {
-				left := x.Flows
-				for _, m := range all {
-					if m.from[f] && m.to[t] {
-						left = left.Minus(m.flows)
-					}
-				}
-				x.Allowed = x.Allowed && (left.Empty() || f == t)
-			}
-			if !x.Allowed {
-				break
-			}
-		}
+		r.Opens[i].Allowed = within(&r.Opens[i].Difference, opens)
+	}
+	for i := range r.Closes {
+		r.Closes[i].Allowed = within(&r.Closes[i].Difference, closes)
 	}
 }
 
-func namesOf(e reach.Ends) map[string]bool {
-	if e.One != nil {
-		if e.One.Workload != nil {
-			return map[string]bool{e.One.Workload.Name: true}
+// meant is what one line speaks of.
+type meant struct {
+	from, to map[string]address.Set
+	flows    flow.Set
+}
+
+// said is what lines speak of that say that something is reached, or never. Their ends are those of all estates that are given: what closes
+// may be gone from the new one.
+func (r *Result) said(lines []plan.Expectation, never bool, estates ...*estate.Estate) []meant {
+	var all []meant
+	for _, x := range lines {
+		if x.Never != never || x.LeavesAs != "" {
+			continue
 		}
-		return map[string]bool{e.One.Name: true}
+		for _, e := range estates {
+			if from, to, ok := endsOf(e, x); ok {
+				all = append(all, meant{meantBy(from), meantBy(to), x.Flows})
+			}
+		}
 	}
-	all := map[string]bool{}
+	return all
+}
+
+// endsOf are the ends of a line, without those that it excepts; ok is false where an estate lacks one of them.
+func endsOf(e *estate.Estate, x plan.Expectation) (from, to reach.Ends, ok bool) {
+	from, err := reach.FindEnds(e, x.From)
+	if err == nil {
+		to, err = reach.FindEnds(e, x.To)
+	}
+	for _, word := range x.Except {
+		var but reach.Ends
+		if err == nil {
+			but, err = reach.FindEnds(e, word)
+			from, to = from.Without(but), to.Without(but)
+		}
+	}
+	return from, to, err == nil
+}
+
+// within reports whether all of a difference is said.
+func within(x *grid.Difference, all []meant) bool {
+	for _, f := range x.From {
+		for _, t := range x.To {
+			var said []grid.Difference
+			for _, m := range all {
+				a, from := m.from[f]
+				b, to := m.to[t]
+				if from && to {
+					said = append(said, grid.Difference{Flows: m.flows, Parts: map[string]grid.Outside{f: {Of: a}, t: {Of: b}}})
+				}
+			}
+			if f != t && len(x.Between(f, t).Minus(said)) > 0 {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// meantBy are the names of the workloads, of the internet or of the site that are meant, and the addresses of these.
+func meantBy(e reach.Ends) map[string]address.Set {
+	if e.One != nil {
+		if name, part, outside := e.One.Outside(); outside {
+			return map[string]address.Set{name: part}
+		}
+		if e.One.Workload != nil {
+			return map[string]address.Set{e.One.Workload.Name: {}}
+		}
+		return nil
+	}
+	all := map[string]address.Set{}
 	for _, x := range e.Many {
-		all[x.Name] = true
+		all[x.Name] = address.Set{}
 	}
 	return all
 }
@@ -179,9 +213,10 @@ func (r *Result) findings(before, after *estate.Estate, today time.Time) {
 	r.New, r.Gone = only(is, was), only(was, is)
 }
 
-// Unallowed are the differences that open, and that nobody has said may do so.
-func (r *Result) Unallowed() []Difference {
-	return slices.DeleteFunc(slices.Clone(r.Opens), func(x Difference) bool { return x.Allowed })
+// Unallowed are the differences that open, and those that close, of which nobody has said that they may.
+func (r *Result) Unallowed() (opens, closes []Difference) {
+	allowed := func(x Difference) bool { return x.Allowed }
+	return slices.DeleteFunc(slices.Clone(r.Opens), allowed), slices.DeleteFunc(slices.Clone(r.Closes), allowed)
 }
 
 // Same reports whether nothing is different.

@@ -3,6 +3,7 @@ package compare
 import (
 	"fmt"
 	"math/rand/v2"
+	"net/netip"
 	"slices"
 	"strings"
 	"testing"
@@ -11,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/flow"
@@ -31,7 +33,7 @@ func edited(t *testing.T, e *estate.Estate, rng *rand.Rand) *estate.Estate {
 		for range 20 {
 			n := after.Networks[rng.IntN(len(after.Networks))]
 			var x text.Edit
-			switch rng.IntN(9) {
+			switch rng.IntN(14) {
 			case 0:
 				tb := n.Tables[rng.IntN(len(n.Tables))]
 				if tb.Plan == nil || len(tb.Plan.Routes) == 0 {
@@ -67,6 +69,31 @@ func edited(t *testing.T, e *estate.Estate, rng *rand.Rand) *estate.Estate {
 			case 7:
 				x = text.Set(text.Path{"workloads"}, fmt.Sprint("fresh-", rng.IntN(9)), text.Map(text.Field{Key: "in", Value: text.Word(n.Subnets[0].ID())},
 					text.Field{Key: "address", Value: text.Word(n.Subnets[0].Ranges[0].Addr().Next().Next().Next().String())}, text.Field{Key: "groups", Value: text.Words("g0")}))
+			case 9, 10: // a rule that cuts through the internet, or through a site
+				g := n.Groups[rng.IntN(len(n.Groups))]
+				way, word := "in", "from"
+				if rng.IntN(2) == 0 {
+					way, word = "out", "to"
+				}
+				rule := fmt.Sprintf("tcp/%d %s %s", 21+rng.IntN(3), word, cutting(rng, after))
+				if x = text.Set(g.Place(), way, text.Words(rule)); rng.IntN(2) == 0 {
+					x = text.Add(g.Place().To(way), text.Word(rule))
+				}
+			case 11: // a route that does
+				tb := n.Tables[rng.IntN(len(n.Tables))]
+				if tb.Plan == nil {
+					continue
+				}
+				via := "blackhole"
+				if len(n.Gateways) > 0 && rng.IntN(2) == 0 {
+					via = n.Gateways[rng.IntN(len(n.Gateways))].Name
+				}
+				x = text.Add(tb.Place().To("routes"), text.Map(text.Field{Key: "to", Value: text.Word(cutting(rng, after))}, text.Field{Key: "via", Value: text.Word(via)}))
+			case 12, 13:
+				if len(n.Lists) == 0 {
+					continue
+				}
+				x = text.Insert(n.Lists[0].Place().To("in"), 1, text.Word("deny tcp from "+cutting(rng, after)))
 			case 8:
 				g := n.Gateways[rng.IntN(len(n.Gateways))]
 				if g.Type != estate.InternetGateway {
@@ -87,33 +114,39 @@ func edited(t *testing.T, e *estate.Estate, rng *rand.Rand) *estate.Estate {
 // TestAgainstAllPairs compares random estates before and after random changes, and holds what opens and closes against asking for
 // every pair in both.
 func TestAgainstAllPairs(t *testing.T) {
-	differ, explained := 0, 0
+	differ, explained, parts := 0, 0, 0
 	for seed := range fuzz.Rounds(6, 24) {
 		rng := rand.New(rand.NewPCG(seed, 41))
 		before := estatetest.Load(t, randomplan.Write(rng))
 		after := edited(t, before, rng)
 		r := Of(before, after, nil, today)
-		var got []string
-		for i, all := range [][]Difference{r.Opens, r.Closes} {
-			for _, d := range all {
-				if len(d.By) > 0 {
-					explained++
-				}
-				for _, f := range d.From {
-					for _, g := range d.To {
-						if f != g {
-							got = append(got, fmt.Sprint(i, " ", f, " ", g, " ", d.Flows))
-						}
-					}
+		all := [][]Difference{r.Opens, r.Closes}
+		for _, d := range slices.Concat(all...) {
+			if len(d.By) > 0 {
+				explained++
+			}
+			for _, p := range d.Parts {
+				if !p.Rest.Empty() {
+					parts++
 				}
 			}
 		}
 		differ += len(r.Opens) + len(r.Closes)
-		var want []string
-		names := []string{"internet"}
+		// What is told of two ends, and of one address where one of them is outside.
+		told := func(which int, f, g string, of netip.Addr) (flows flow.Set) {
+			for _, d := range all[which] {
+				if slices.Contains(d.From, f) && slices.Contains(d.To, g) {
+					if one := d.Between(f, g); !of.IsValid() || slices.ContainsFunc([]string{f, g}, func(name string) bool { return one.Parts[name].Of.Contains(of) }) {
+						flows = flows.Union(d.Flows)
+					}
+				}
+			}
+			return flows
+		}
+		names, outside := []string{}, []string{"internet"}
 		for _, e := range []*estate.Estate{before, after} {
 			for _, s := range e.Sites {
-				names = append(names, s.Name)
+				outside = append(outside, s.Name)
 			}
 			for _, w := range e.Workloads {
 				names = append(names, w.Name)
@@ -121,22 +154,29 @@ func TestAgainstAllPairs(t *testing.T) {
 		}
 		slices.Sort(names)
 		names = slices.Compact(names)
+		hold := func(p, q string, of netip.Addr) {
+			was, is := outcome(before, p, q, of), outcome(after, p, q, of)
+			for i, o := range [][2]reach.Outcome{{was, is}, {is, was}} {
+				more, said := o[1].Full.Minus(o[0].Full).Union(o[1].Some.Minus(o[0].Some)), told(i, p, q, of)
+				require.True(t, more.Equal(said), "seed %d: %s to %s, %v: %s, told %s", seed, p, q, of, more, said)
+			}
+		}
 		for _, p := range names {
 			for _, q := range names {
-				if p == q || before.Workload(p) == nil && before.Workload(q) == nil && after.Workload(p) == nil && after.Workload(q) == nil {
-					continue
+				if p != q {
+					hold(p, q, netip.Addr{})
 				}
-				was, is := outcome(before, p, q), outcome(after, p, q)
-				for i, o := range [][2]reach.Outcome{{was, is}, {is, was}} {
-					if more := o[1].Full.Minus(o[0].Full).Union(o[1].Some.Minus(o[0].Some)); !more.Empty() {
-						want = append(want, fmt.Sprint(i, " ", p, " ", q, " ", more))
+			}
+			for _, o := range slices.Compact(outside) {
+				for _, a := range edges(before, after) {
+					if o == "internet" && (ours(before, a) || ours(after, a)) {
+						continue // which is told of whose it is
 					}
+					hold(p, o, a)
+					hold(o, p, a)
 				}
 			}
 		}
-		slices.Sort(got)
-		slices.Sort(want)
-		require.Equal(t, want, got, "seed %d", seed)
 		for _, w := range after.Workloads {
 			was, is := seenIn(before, w.Name), seenIn(after, w.Name)
 			i := slices.IndexFunc(r.Seen, func(s grid.Seen) bool { return s.Workload == w.Name })
@@ -145,21 +185,94 @@ func TestAgainstAllPairs(t *testing.T) {
 		require.Empty(t, Of(after, after, nil, today).Changes)
 	}
 	assert.Greater(t, differ, int(fuzz.Rounds(8, 40)))
+	assert.Greater(t, parts, int(fuzz.Rounds(2, 8)), "differences of a part of what is outside")
 	assert.Greater(t, explained*100, differ*95, "%d of %d", explained, differ)
 }
 
-func outcome(e *estate.Estate, p, q string) reach.Outcome {
-	if a := ask(e, p, q, flow.Any()); a != nil {
-		return a.Outcome
+// outcome asks about two ends, of which one that is outside is meant with one address alone.
+func outcome(e *estate.Estate, p, q string, of netip.Addr) reach.Outcome {
+	var ends [2]reach.End
+	for i, name := range []string{p, q} {
+		end, err := reach.Find(e, name)
+		if err != nil {
+			return reach.Outcome{}
+		}
+		if _, all, outside := end.Outside(); outside {
+			if end = end.Only(address.SetOf(address.Single(of))); !all.Contains(of) {
+				return reach.Outcome{}
+			}
+		}
+		ends[i] = end
 	}
-	return reach.Outcome{}
+	return reach.Ask(e, reach.Question{From: ends[0], To: ends[1], Flows: flow.Any()}).Outcome
+}
+
+// ours reports whether an address is that of a network or a workload.
+func ours(e *estate.Estate, a netip.Addr) bool {
+	return !e.Outside.Contains(a) && !slices.ContainsFunc(e.Sites, func(s *estate.Site) bool { return s.Holds(a) })
+}
+
+// cutting is a range that cuts through what is outside: a part of the internet, or of a site.
+func cutting(rng *rand.Rand, e *estate.Estate) string {
+	all := []string{"198.51.100.0/28", "198.51.0.0/16", "0.0.0.0/1", "192.0.2.0/24", "192.0.9.9/32", "::/1", "2001:db8:ff00::/40", "0.0.0.0/0"}
+	for _, s := range e.Sites {
+		for _, p := range s.Ranges {
+			all = append(all, netip.PrefixFrom(p.Addr(), min(p.Bits()+2, p.Addr().BitLen())).String())
+		}
+	}
+	return all[rng.IntN(len(all))]
+}
+
+// edges are the first and the last address of every range that either estate names, and those beside them.
+func edges(estates ...*estate.Estate) []netip.Addr {
+	seen := map[netip.Addr]bool{}
+	add := func(p netip.Prefix) {
+		if p.IsValid() {
+			last := address.Last(p)
+			for _, a := range []netip.Addr{p.Addr(), last, p.Addr().Prev(), last.Next()} {
+				seen[a] = a.IsValid()
+			}
+		}
+	}
+	for _, e := range estates {
+		for _, s := range e.Sites {
+			for _, p := range slices.Concat(s.Ranges, s.Knows) {
+				add(p)
+			}
+		}
+		for _, n := range e.Networks {
+			for _, g := range n.Groups {
+				for _, r := range slices.Concat(g.In, g.Out) {
+					add(r.Peer.Range)
+				}
+			}
+			for _, l := range n.Lists {
+				for _, r := range slices.Concat(l.In, l.Out) {
+					add(r.Peer.Range)
+				}
+			}
+			for _, tb := range n.Tables {
+				for _, r := range tb.Routes {
+					add(r.To)
+				}
+			}
+		}
+	}
+	var all []netip.Addr
+	for a, is := range seen {
+		if is {
+			all = append(all, a)
+		}
+	}
+	slices.SortFunc(all, netip.Addr.Compare)
+	return all
 }
 
 func seenIn(e *estate.Estate, name string) string {
 	if e.Workload(name) == nil {
 		return ""
 	}
-	return strings.Trim(fmt.Sprint(ask(e, name, "internet", flow.Any()).SeenAs), "[]")
+	return strings.Trim(fmt.Sprint(ask(e, name, "internet", &grid.Difference{Flows: flow.Any()}).SeenAs), "[]")
 }
 
 const port = `wendrik: 1

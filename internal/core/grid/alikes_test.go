@@ -57,13 +57,13 @@ func TestGather(t *testing.T) {
 	for range 200 {
 		var all []Difference
 		for range rng.IntN(12) {
-			all = append(all, Difference{names[rng.IntN(len(names))], names[rng.IntN(len(names))], someFlows[rng.IntN(len(someFlows))]})
+			all = append(all, Difference{From: names[rng.IntN(len(names))], To: names[rng.IntN(len(names))], Flows: someFlows[rng.IntN(len(someFlows))]})
 		}
 		var slow []Difference
 		for _, y := range all {
 			i := slices.IndexFunc(slow, func(x Difference) bool { return x.Flows.Equal(y.Flows) && slices.Equal(x.From, y.From) })
 			if i < 0 {
-				slow = append(slow, Difference{y.From, slices.Clone(y.To), y.Flows})
+				slow = append(slow, Difference{From: y.From, To: slices.Clone(y.To), Flows: y.Flows})
 			} else {
 				slow[i].To = append(slow[i].To, y.To...)
 			}

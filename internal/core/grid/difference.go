@@ -22,6 +22,7 @@ import (
 type Difference struct {
 	From, To []string // by name
 	Flows    flow.Set
+	Parts    map[string]Outside // of the ends that are the internet or a site
 }
 
 // Differences are what a change opens, what it closes, and whom the internet sees otherwise.
@@ -178,10 +179,10 @@ func (n *notes) add(from, to []string, was, is reach.Outcome, but []reach.Questi
 
 func (n *notes) note(from, to []string, opens, closes flow.Set) {
 	if !opens.Empty() {
-		n.opens = append(n.opens, Difference{from, to, opens})
+		n.opens = append(n.opens, Difference{From: from, To: to, Flows: opens})
 	}
 	if !closes.Empty() {
-		n.closes = append(n.closes, Difference{from, to, closes})
+		n.closes = append(n.closes, Difference{From: from, To: to, Flows: closes})
 	}
 }
 
@@ -190,8 +191,9 @@ func nameOf(e reach.End) string {
 	switch {
 	case e.Workload != nil:
 		return e.Workload.Name
-	case e.Site != nil && !e.Addr.IsValid():
-		return e.Site.Name
+	}
+	if name, _, outside := e.Outside(); outside {
+		return name
 	}
 	return e.Name
 }
@@ -334,6 +336,10 @@ func (c *comparison) outside() {
 		}
 	}
 	for _, name := range names {
+		within := address.All()
+		if name == "internet" {
+			within = Ownerless(c.estates[0]).Intersect(Ownerless(c.estates[1]))
+		}
 		var far [2]reach.End
 		var known [2]bool
 		for i, e := range c.estates {
@@ -346,7 +352,7 @@ func (c *comparison) outside() {
 				continue
 			}
 			for _, there := range []bool{true, false} {
-				var outcomes [2]reach.Outcome
+				var parts [2][]reach.Part
 				var answers [2]*reach.Answer
 				for i, e := range c.estates {
 					if !known[i] || x.at[i] < 0 {
@@ -357,19 +363,25 @@ func (c *comparison) outside() {
 						q.From, q.To = q.To, q.From
 					}
 					a := reach.Ask(e, q)
-					outcomes[i], answers[i] = a.Outcome, a
+					parts[i], answers[i] = a.Parts(), a
 				}
 				if name == "internet" && !there {
 					c.seenOf(x, answers)
 				}
-				from, to := []string{name}, x.names()
-				if !there {
-					from, to = to, from
-				}
-				c.notes.add(from, to, outcomes[0], outcomes[1], c.but)
+				c.notes.outside(name, x.names(), there, parts, within, c.but)
 			}
 		}
 	}
+}
+
+// Ownerless are the addresses that are no network's and no workload's: what is one's own in one of two estates is told by its name there,
+// and is no part of the internet that opens or closes.
+func Ownerless(e *estate.Estate) address.Set {
+	all := e.Outside
+	for _, s := range e.Sites {
+		all = all.Union(address.SetOf(s.Ranges...))
+	}
+	return all
 }
 
 // seenOf notes the members of a class that the internet sees otherwise, by what it makes of one of them.
@@ -445,13 +457,16 @@ func gather(all []Difference, alike, joined func(*Difference) *[]string) []Diffe
 			hashes[id] = key
 		}
 		key ^= maphash.String(seed, y.Flows.Key())
-		k := slices.IndexFunc(at[key], func(i int) bool { return out[i].Flows.Equal(y.Flows) && slices.Equal(*alike(&out[i]), list) })
+		k := slices.IndexFunc(at[key], func(i int) bool {
+			return out[i].Flows.Equal(y.Flows) && slices.Equal(*alike(&out[i]), list) && sameParts(&out[i], y)
+		})
 		if k < 0 {
 			of[n] = len(out)
 			at[key] = append(at[key], len(out))
 			out, sizes, notes = append(out, *y), append(sizes, 0), append(notes, 0)
 		} else {
 			of[n] = at[key][k]
+			out[of[n]].Parts = joinedParts(out[of[n]].Parts, y.Parts)
 		}
 		sizes[of[n]] += len(*joined(y))
 		notes[of[n]]++

@@ -5,6 +5,7 @@ import (
 	"net/netip"
 	"slices"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/reach"
@@ -161,11 +162,7 @@ func (s *Standing) outside(c *comparison) {
 				if name == "internet" && !there {
 					c.seenOf(x, [2]*reach.Answer{was, is})
 				}
-				from, to := []string{name}, x.names()
-				if !there {
-					from, to = to, from
-				}
-				c.notes.add(from, to, was.Outcome, is.Outcome, nil)
+				c.notes.outside(name, x.names(), there, [2][]reach.Part{was.Parts(), is.Parts()}, address.All(), nil)
 			}
 		}
 	}

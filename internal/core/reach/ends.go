@@ -28,6 +28,36 @@ type End struct {
 // EndOf is the end that a workload is.
 func EndOf(x *estate.Workload) End { return End{Name: x.Name, Workload: x} }
 
+// outside reports whether the end is the internet or a site, or a part of one.
+func (e End) outside() bool { return e.Internet || e.Site != nil }
+
+// Outside is the name of the internet or of a site, and those of its addresses that the end means; ok is false of a workload
+// and of an address of a network.
+func (e End) Outside() (name string, part address.Set, ok bool) {
+	part = e.part
+	switch {
+	case e.Addr.IsValid() && e.outside():
+		part = address.SetOf(address.Single(e.Addr))
+	case e.Site != nil && part.Empty():
+		part = address.SetOf(e.Site.Ranges...)
+	}
+	switch {
+	case e.Internet:
+		return plan.Internet, part, true
+	case e.Site != nil:
+		return e.Site.Name, part, true
+	}
+	return "", address.Set{}, false
+}
+
+// Only is the end with some of the addresses alone that the internet or a site has.
+func (e End) Only(part address.Set) End {
+	if e.outside() {
+		e.part = part
+	}
+	return e
+}
+
 // object is the workload, site or network of the end; nil for the internet.
 func (e End) object() estate.Object {
 	switch {

@@ -67,6 +67,58 @@ type Answer struct {
 	Blockers []diag.Finding // of a flow that was asked for; without one, only where nothing passes at all
 	Notes    []Note         // what is not a matter of passing
 	Targets  []*Answer      // of a balancer: what becomes of the flows that it hands on, for each target
+
+	handed *handing // what the targets of a balancer make of an outcome; nil where the far end is none
+}
+
+// Part is some addresses of the internet or of a site, and what becomes of flows from or to them: the same for all of them.
+type Part struct {
+	Of address.Set
+	Outcome
+}
+
+// Parts divide an end that is the internet or a site by what becomes of the flows. There are none where no end is such.
+func (a *Answer) Parts() []Part {
+	var parts []Part
+	for _, w := range a.Ways {
+		p := Part{w.To, a.handed.make(w.Outcome)}
+		if a.From.outside() {
+			p.Of = w.From
+		} else if !a.To.outside() {
+			return nil
+		}
+		same := func(o Part) bool { return o.Full.Equal(p.Full) && o.Some.Equal(p.Some) }
+		if i := slices.IndexFunc(parts, same); i >= 0 {
+			parts[i].Of = parts[i].Of.Union(p.Of)
+		} else {
+			parts = append(parts, p)
+		}
+	}
+	return parts
+}
+
+// handing is what becomes of the flows that a balancer hands on.
+type handing struct {
+	on    flow.Set // the flows that leave it
+	other bool     // whether they are others than those that come to it
+	to    Outcome
+}
+
+// make is the outcome of flows that come to a balancer.
+func (h *handing) make(o Outcome) Outcome {
+	switch {
+	case h == nil:
+		return o
+	case !h.other:
+		return Outcome{o.Full.Intersect(h.to.Full), o.Some.Intersect(h.to.Some)}
+	}
+	switch h.to.Verdict(h.on) {
+	case Blocked:
+		return Outcome{}
+	case Partly:
+		return Outcome{Some: o.Some}
+	}
+	return o
 }
 
 // ByChance reports whether something passes under an address that the cloud chooses.
@@ -154,16 +206,8 @@ func (a *Answer) handOn(e *estate.Estate, x *estate.Workload) {
 	if len(a.Targets) == 0 {
 		handed.Full = flow.Set{}
 	}
-	if x.TargetPorts.Empty() {
-		a.Full, a.Some = a.Full.Intersect(handed.Full), a.Some.Intersect(handed.Some)
-	} else {
-		switch handed.Verdict(on) {
-		case Blocked:
-			a.Outcome = Outcome{}
-		case Partly:
-			a.Full = flow.Set{}
-		}
-	}
+	a.handed = &handing{on, !x.TargetPorts.Empty(), handed}
+	a.Outcome = a.handed.make(a.Outcome)
 	a.Verdict = a.Outcome.Verdict(a.Flows)
 }
 

@@ -7,9 +7,10 @@ import (
 	"slices"
 	"strings"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
 )
@@ -240,7 +241,8 @@ func (f *finder) why(s Step, tried int) string {
 // harm is what a state cuts and opens that is not meant.
 func (f *finder) harm(e *estate.Estate) (cuts, opens []grid.Difference) {
 	d := grid.Compare(f.old, e)
-	return beyond(d.Closes, f.meant.Closes), beyond(d.Opens, f.meant.Opens)
+	internet := grid.Ownerless(f.old).Intersect(grid.Ownerless(f.fresh))
+	return beyond(d.Closes, f.meant.Closes, internet), beyond(d.Opens, f.meant.Opens, internet)
 }
 
 // Harm is what a state between two estates cuts and opens that is not meant: what passes in both and not in it, and what passes in it
@@ -250,16 +252,16 @@ func Harm(old, fresh, between *estate.Estate) (cuts, opens []grid.Difference) {
 	return f.harm(between)
 }
 
-// beyond are differences without those that are meant.
-func beyond(all, meant []grid.Difference) []grid.Difference {
+// beyond are differences without those that are meant, of the internet only those of some addresses: others are somebody's in the end.
+func beyond(all, meant []grid.Difference, internet address.Set) []grid.Difference {
 	if len(all) == 0 {
 		return nil
 	}
-	may := map[[2]string]flow.Set{}
+	may := map[[2]string][]grid.Difference{}
 	for _, x := range meant {
 		for _, a := range x.From {
 			for _, b := range x.To {
-				may[[2]string{a, b}] = may[[2]string{a, b}].Union(x.Flows)
+				may[[2]string{a, b}] = append(may[[2]string{a, b}], x)
 			}
 		}
 	}
@@ -267,8 +269,13 @@ func beyond(all, meant []grid.Difference) []grid.Difference {
 	for _, x := range all {
 		for _, a := range x.From {
 			for _, b := range x.To {
-				if more := x.Flows.Minus(may[[2]string{a, b}]); a != b && !more.Empty() {
-					left = append(left, grid.Difference{From: []string{a}, To: []string{b}, Flows: more})
+				one := x.Between(a, b)
+				if p, is := one.Parts[plan.Internet]; is {
+					p.Of = p.Of.Intersect(internet)
+					one.Parts = map[string]grid.Outside{plan.Internet: p}
+				}
+				if a != b {
+					left = append(left, one.Minus(may[[2]string{a, b}])...)
 				}
 			}
 		}
