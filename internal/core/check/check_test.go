@@ -88,7 +88,8 @@ func TestTopics(t *testing.T) {
 		assert.False(t, seen[r.Code], "the code %s stands for two rules", r.Code)
 		seen[r.Code] = true
 		broken := func(x row) bool { return strings.HasPrefix(x.want, string(r.Code)+" ") }
-		assert.True(t, slices.ContainsFunc(slices.Concat(rows, wiringRows, fullRows), broken) || r.Code == waivesNothing.Code, "no plan breaks rule %s", r.Code)
+		_, example := Examples[r.Code]
+		assert.True(t, example || slices.ContainsFunc(slices.Concat(rows, wiringRows, fullRows), broken) || r.Code == waivesNothing.Code, "no plan breaks rule %s", r.Code)
 	}
 }
 

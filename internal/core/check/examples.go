@@ -116,12 +116,52 @@ var Examples = map[diag.Code]Example{
 		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {i: {kind: internet}, g: {kind: nat, in: x, address: 10.0.0.9}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: i}]}}}}",
 	},
 	"one-family": {
-		Breaks: "networks: {a: {range: [10.0.0.0/16, \"fd3a::/48\"], tiers: {w: {access: public}}, subnets: {x: {tier: w, range: [10.0.0.0/24, \"fd3a::/64\"]}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}}}",
-		Keeps:  "networks: {a: {range: [10.0.0.0/16, \"fd3a::/48\"], tiers: {w: {access: public}}, subnets: {x: {tier: w, range: [10.0.0.0/24, \"fd3a::/64\"]}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}, {to: \"::/0\", via: blackhole}]}}}}",
+		Breaks: "networks: {a: {range: [10.0.0.0/16, \"2001:db8:5::/48\"], tiers: {w: {access: public}}, subnets: {x: {tier: w, range: [10.0.0.0/24, \"2001:db8:5::/64\"]}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}}}",
+		Keeps:  "networks: {a: {range: [10.0.0.0/16, \"2001:db8:5::/48\"], tiers: {w: {access: public}}, subnets: {x: {tier: w, range: [10.0.0.0/24, \"2001:db8:5::/64\"]}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}, {to: \"::/0\", via: blackhole}]}}}}",
 	},
 	"other-zone": {
 		Breaks: "profile: zonal\nregions: {west: [west-a, west-b]}\nnetworks: {a: {region: west, nat: per-zone, range: 10.0.0.0/16, subnets: {p-a: {zone: west-a, range: 10.0.0.0/24}, p-b: {zone: west-b, range: 10.0.1.0/24}, x-a: {zone: west-a, range: 10.0.2.0/24}}, gateways: {g: {kind: internet}, n: {kind: nat, in: p-b, address: 10.0.1.9, public: 203.0.113.9}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}, o: {subnets: [x-a], routes: [{to: 0.0.0.0/0, via: n}]}}}}",
 		Keeps:  "profile: zonal\nregions: {west: [west-a, west-b]}\nnetworks: {a: {region: west, range: 10.0.0.0/16, subnets: {p-a: {zone: west-a, range: 10.0.0.0/24}, p-b: {zone: west-b, range: 10.0.1.0/24}, x-a: {zone: west-a, range: 10.0.2.0/24}}, gateways: {g: {kind: internet}, n: {kind: nat, in: p-b, address: 10.0.1.9, public: 203.0.113.9}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}, o: {subnets: [x-a], routes: [{to: 0.0.0.0/0, via: n}]}}}}\nworkloads: {door: {in: a/p-a, address: 10.0.0.7, targets: [u, v]}, u: {in: a/p-a, address: 10.0.0.8}, v: {in: a/p-b, address: 10.0.1.10}}",
+	},
+	"forwards-nothing": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.0.1.0/24}, f: {range: 10.0.2.0/24}}, tables: {t: {subnets: [x], routes: [{to: 10.0.1.0/24, via: wall}]}}}}\nworkloads: {wall: {in: a/f, address: 10.0.2.9}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.0.1.0/24}, f: {range: 10.0.2.0/24}}, tables: {t: {subnets: [x], routes: [{to: 10.0.1.0/24, via: wall}]}}}}\nworkloads: {wall: {in: a/f, address: 10.0.2.9, forwards: plain}}",
+	},
+	"sees-half": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.0.1.0/24}, f: {range: 10.0.2.0/24}}, tables: {t: {subnets: [x], routes: [{to: 10.0.1.0/24, via: wall}]}, u: {subnets: [y], routes: []}, w: {subnets: [f], routes: []}}}}\nworkloads: {wall: {in: a/f, address: 10.0.2.9, forwards: stateful}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.0.1.0/24}, f: {range: 10.0.2.0/24}}, tables: {t: {subnets: [x], routes: [{to: 10.0.1.0/24, via: wall}]}, u: {subnets: [y], routes: [{to: 10.0.0.0/24, via: wall}]}, w: {subnets: [f], routes: []}}}}\nworkloads: {wall: {in: a/f, address: 10.0.2.9, forwards: stateful}}",
+	},
+	"own-away": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.4.0/24}}, tables: {m: {main: true, routes: [{to: 10.0.4.0/22, via: s}]}}}}\nsites: {s: {ranges: [10.1.0.0/16, 10.0.4.0/22], knows: a, link: a}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.8.0/24}}, tables: {m: {main: true, routes: [{to: 10.0.4.0/22, via: s}]}}}}\nsites: {s: {ranges: [10.1.0.0/16, 10.0.4.0/22], knows: a, link: a}}",
+	},
+	"changes-nothing": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, tables: {m: {main: true, routes: [{to: 10.1.0.0/16, via: s}, {to: 10.1.4.0/24, via: s}]}}}}\nsites: {s: {ranges: 10.1.0.0/16, knows: a, link: a}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, tables: {m: {main: true, routes: [{to: 10.1.0.0/16, via: s}, {to: 10.1.4.0/22, via: blackhole}, {to: 10.1.4.0/24, via: s}]}}}}\nsites: {s: {ranges: 10.1.0.0/16, knows: a, link: a}}",
+	},
+	"shared-firewall": {
+		Breaks: "profile: zonal\nregions: {west: [west-a, west-b]}\nnetworks: {a: {region: west, range: 10.0.0.0/16, subnets: {x-a: {zone: west-a, range: 10.0.0.0/24}, x-b: {zone: west-b, range: 10.0.1.0/24}, f-a: {zone: west-a, range: 10.0.2.0/24}}, tables: {t: {subnets: [x-a, x-b], routes: [{to: 0.0.0.0/0, via: wall}]}}}}\nworkloads: {wall: {in: a/f-a, address: 10.0.2.9, forwards: nat}}",
+		Keeps:  "profile: zonal\nregions: {west: [west-a, west-b]}\nnetworks: {a: {region: west, range: 10.0.0.0/16, subnets: {x-a: {zone: west-a, range: 10.0.0.0/24}, x-b: {zone: west-b, range: 10.0.1.0/24}, f-a: {zone: west-a, range: 10.0.2.0/24}}, tables: {t: {subnets: [x-a], routes: [{to: 0.0.0.0/0, via: wall}]}, m: {main: true, routes: []}}}}\nworkloads: {wall: {in: a/f-a, address: 10.0.2.9, forwards: nat}}",
+	},
+	"no-public-ipv6": {
+		Breaks: "networks: {a: {range: [10.0.0.0/16, \"fd3a::/48\"], gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}, {to: \"::/0\", via: g}]}}}}",
+		Keeps:  "networks: {a: {range: [10.0.0.0/16, \"2001:db8:5::/48\"], gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}, {to: \"::/0\", via: g}]}}}}",
+	},
+	"group-not-joined": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {g: {out: [any to any]}}}, b: {range: 10.1.0.0/16, groups: {h: {in: [tcp/22 from group a/g]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, groups: [g]}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {g: {out: [any to any]}}}, b: {range: 10.1.0.0/16, groups: {h: {in: [tcp/22 from group a/g]}}}}\npeerings: {p: {between: [a, b], accepted: [a, b]}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, groups: [g]}}",
+	},
+	"nobody-listens": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {g: {in: [tcp/443 from a, tcp/8443 from a], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, groups: [g], listens: [tcp/443]}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {g: {in: [tcp/443 from a, tcp/8443 from a], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, groups: [g], listens: [tcp/443]}, v: {in: a/x, address: 10.0.0.10, groups: [g]}}",
+	},
+	"nobody-there": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {g: {in: [tcp/443 from 10.0.0.77/32], out: [any to any]}}}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {g: {in: [tcp/443 from 10.0.0.77/32], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.77, groups: [g]}}",
+	},
+	"target-deaf": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}}}\nworkloads: {door: {in: a/x, address: 10.0.0.8, targets: [w], target-ports: [tcp/8080]}, w: {in: a/x, address: 10.0.0.9, listens: [tcp/8443]}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}}}\nworkloads: {door: {in: a/x, address: 10.0.0.8, targets: [w], target-ports: [tcp/8080]}, w: {in: a/x, address: 10.0.0.9, listens: [tcp/8080-8443]}}",
 	},
 	"never-wins": {
 		Breaks: "networks: {a: {range: 10.0.0.0/16, tables: {m: {main: true, routes: [{to: 10.1.0.0/16, via: s}, {to: 10.1.0.0/17, via: blackhole}, {to: 10.1.128.0/17, via: blackhole}]}}}}\nsites: {s: {ranges: 10.1.0.0/16, knows: a, link: a}}",

@@ -23,7 +23,11 @@ var sensitive = []struct {
 }{
 	{"ssh", 22}, {"telnet", 23}, {"exec", 512}, {"login", 513}, {"shell", 514}, {"ms-wbt-server", 3389}, {"rfb", 5900}, {"wsman", 5985}, {"wsmans", 5986},
 	{"ms-sql-s", 1433}, {"mysql", 3306}, {"postgresql", 5432}, {"redis", 6379},
+	{"remote procedures", 111}, {"netbios-ssn", 139}, {"ldap", 389}, {"file shares", 445}, {"file copies", 873}, {"nfs", 2049}, {"the control of containers", 2375}, {"caches", 11211},
 }
+
+// overUDP are those of them on which something is served over UDP, too.
+var overUDP = []uint16{111, 389, 2049, 11211}
 
 var emptyGroups = Rule{"empty-group", Guards, "A rule that names a group without members, and so matches nothing.", func(r *run) {
 	for _, n := range r.Networks {
@@ -47,7 +51,7 @@ var shadowed = Rule{"shadowed-rule", Guards, "A rule of a list that nothing gets
 			for _, rules := range [][]estate.Rule{l.In, l.Out} {
 				before := decided(rules)
 				for i, x := range rules {
-					if j := before[i]; j >= 0 {
+					if j := before[i]; j >= 0 && firstOfLine(rules, i) && allOfLine(rules, i, func(k int) bool { return before[k] >= 0 }) {
 						r.report(diag.Warning, x.At, l.Place(), "take it out, or move it up",
 							"nothing gets to the rule  %s,  because line %d has decided already:  %s", x.Text, rules[j].At.Line(), rules[j].Text)
 						if out, can := ruleOut(l, n, x); can {
@@ -59,6 +63,19 @@ var shadowed = Rule{"shadowed-rule", Guards, "A rule of a list that nothing gets
 		}
 	}
 }}
+
+// firstOfLine reports whether a rule is the first that its line of the plan stands for: there is one for each range of its peer.
+func firstOfLine(rules []estate.Rule, i int) bool { return i == 0 || rules[i-1].At != rules[i].At }
+
+// allOfLine reports whether something is true of all rules that the line of a first one stands for.
+func allOfLine(rules []estate.Rule, i int, is func(int) bool) bool {
+	for k := i; k < len(rules) && rules[k].At == rules[i].At; k++ {
+		if !is(k) {
+			return false
+		}
+	}
+	return true
+}
 
 var noReplyRoom = Rule{"no-reply-room", Guards, "A rule of a list that lets flows pass, whose replies the other direction of the list keeps from passing.", func(r *run) {
 	for _, n := range r.Networks {
@@ -143,7 +160,7 @@ var openPort = Rule{"open-port", Guards, "A group that lets the whole internet i
 				continue
 			}
 			for _, x := range g.In {
-				if !everywhere(x) || x.Flows.Covers(flow.Any()) {
+				if !nearlyEverywhere(x) || x.Flows.Covers(flow.Any()) && everywhere(x) {
 					continue
 				}
 				var open []string
@@ -151,10 +168,12 @@ var openPort = Rule{"open-port", Guards, "A group that lets the whole internet i
 				for _, p := range sensitive {
 					if slices.ContainsFunc(spans, func(y flow.Span) bool { return y.Protocol == "tcp" && y.First <= p.port && p.port <= y.Last }) {
 						open = append(open, fmt.Sprintf("%s (tcp/%d)", p.name, p.port))
+					} else if slices.ContainsFunc(spans, func(y flow.Span) bool { return y.Protocol == "udp" && y.First <= p.port && p.port <= y.Last }) && slices.Contains(overUDP, p.port) {
+						open = append(open, fmt.Sprintf("%s (udp/%d)", p.name, p.port))
 					}
 				}
 				if len(open) > 0 {
-					r.report(diag.Warning, x.At, g.Place().To("in"), "", "group %s lets the whole internet in on %s, and the internet gets to workload %s", g.ID(), phrase.And(open), g.Members[i].Name)
+					r.report(diag.Warning, x.At, g.Place().To("in"), "", "group %s lets %s in on %s, and the internet gets to workload %s", g.ID(), howMuch(x), phrase.And(open), g.Members[i].Name)
 					r.narrows(g, n, x, "name the ranges or the group that it is for")
 				}
 			}
@@ -230,6 +249,30 @@ func everywhere(x estate.Rule) bool {
 	return x.Peer.Any || x.Peer.Range.IsValid() && x.Peer.Range.Bits() == 0
 }
 
+// nearlyEverywhere reports whether a rule is for a large part of the internet: half of it, or a quarter, as well.
+func nearlyEverywhere(x estate.Rule) bool {
+	p := x.Peer.Range
+	switch {
+	case everywhere(x):
+		return true
+	case !p.IsValid() || address.Covers(privateIPv6, p):
+		return false
+	case p.Addr().Is4():
+		return p.Bits() < 8
+	}
+	return p.Bits() < 16
+}
+
+var privateIPv6 = netip.MustParsePrefix("fc00::/7") // RFC 4193
+
+// howMuch names what a rule that is for nearly everywhere is for.
+func howMuch(x estate.Rule) string {
+	if everywhere(x) {
+		return "the whole internet"
+	}
+	return "a large part of the internet (" + x.Peer.Range.String() + ")"
+}
+
 // exposed reports whether the internet gets to a workload, as far as routes decide.
 func exposed(w *estate.Workload) bool {
 	if w.Subnet == nil || !leadsOut(w.Subnet.Table, true) {
@@ -295,3 +338,87 @@ func covers(a, b estate.Rule) bool {
 	}
 	return a.Peer.Range.Bits() <= b.Peer.Range.Bits() && a.Peer.Range.Contains(b.Peer.Range.Addr())
 }
+
+var foreignGroup = Rule{"group-not-joined", Guards, "A rule that names a group of a network to which no peering stands, and so matches nothing that could come.", func(r *run) {
+	joined := map[[2]*estate.Network]bool{}
+	for _, p := range r.Peerings {
+		if p.Stands() {
+			joined[p.Between], joined[[2]*estate.Network{p.Between[1], p.Between[0]}] = true, true
+		}
+	}
+	for _, n := range r.Networks {
+		look := func(o estate.Object, rules []estate.Rule) {
+			for _, x := range rules {
+				if x.Group == nil || x.Group.Network == n || joined[[2]*estate.Network{n, x.Group.Network}] || len(x.Group.Members) == 0 || joinedOtherwise(n, x.Group.Network) {
+					continue
+				}
+				r.report(diag.Warning, x.At, o.Place(), "join the networks, or take the rule out", "the rule  %s  names group %s, and no peering joins network %s to network %s", x.Text, x.Group.ID(), n.Name, x.Group.Network.Name)
+				if out, can := ruleOut(o, n, x); can {
+					r.choice(remove, out)
+				}
+			}
+		}
+		for _, g := range n.Groups {
+			look(g, slices.Concat(g.In, g.Out))
+		}
+		for _, l := range n.Lists {
+			look(l, slices.Concat(l.In, l.Out))
+		}
+	}
+}}
+
+// joinedOtherwise reports whether both networks are attached to hubs, by which packets may get from one to the other.
+func joinedOtherwise(a, b *estate.Network) bool {
+	return len(a.Attachments) > 0 && len(b.Attachments) > 0
+}
+
+// byHand are the ports on which people log in, which listens seldom says.
+var byHand = flow.Ports(22, 23).Intersect(tcp).Union(flow.Ports(3389, 3389).Intersect(tcp)).Union(flow.Ports(5900, 5900).Intersect(tcp)).Union(flow.Ports(5985, 5986).Intersect(tcp))
+
+var tcp, _ = flow.Parse("tcp")
+
+var unheard = Rule{"nobody-listens", Guards, "A rule of a group that lets flows in on which none of its members listens.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, g := range n.Groups {
+			var heard flow.Set
+			all := len(g.Members) > 0
+			for _, w := range g.Members {
+				all = all && !w.Listens.Empty() && w.Forwards == estate.NotForwarding
+				heard = heard.Union(w.Listens)
+			}
+			for i, x := range g.In {
+				ports := x.Flows.Minus(flow.WithoutPorts())
+				ports = ports.Minus(byHand)
+				if !all || ports.Empty() || !x.Flows.Minus(byHand).Equal(ports) || !ports.Intersect(heard).Empty() || !firstOfLine(g.In, i) {
+					continue
+				}
+				r.report(diag.Warning, x.At, g.Place().To("in"), "say in  listens  who listens there, or take it out", "the rule  %s  of group %s lets in on what none of its members listens on", x.Text, g.ID())
+				if out, can := ruleOut(g, n, x); can {
+					r.choice(remove, out)
+				}
+			}
+		}
+	}
+}}
+
+var nobodyThere = Rule{"nobody-there", Guards, "A rule of a group for one address of a network of the plan that nobody has.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, g := range n.Groups {
+			for _, x := range slices.Concat(g.In, g.Out) {
+				p := x.Peer.Range
+				if !p.IsValid() || !p.IsSingleIP() || r.Owner(p.Addr()).Workload != nil {
+					continue
+				}
+				for _, o := range r.Networks {
+					if s := o.SubnetOf(p.Addr()); s != nil && o.Host(p.Addr()).Nobody() && slices.ContainsFunc(s.Ranges, func(q netip.Prefix) bool { return q.Contains(p.Addr()) && !o.Reserved(q, p.Addr()) }) {
+						r.report(diag.Warning, x.At, g.Place(), "name who is meant, or take it out", "the rule  %s  of group %s is for an address of subnet %s that nobody has", x.Text, g.ID(), s.ID())
+						if out, can := ruleOut(g, n, x); can {
+							r.choice(remove, out)
+						}
+						break
+					}
+				}
+			}
+		}
+	}
+}}

@@ -15,9 +15,22 @@ import (
 
 var neverWins = Rule{"never-wins", Wiring, "A route that no packet takes, because longer ones lead away all that it leads to, or because it is for a group without members.", func(r *run) {
 	look := func(place text.Path, table string, all []*estate.Route, out func(x *estate.Route)) {
+		// A line leads to each range of what it names: it never wins where none of its routes does.
+		type line struct {
+			wins   bool
+			longer int
+		}
+		lines := map[text.Pos]line{}
 		for x, longer := range underEach(all) {
-			if x.Origin == estate.ByHand && len(longer) > 1 && address.SetOf(longer...).ContainsRange(x.To) {
-				r.report(diag.Warning, x.At, place, "or take out what is to give way to it", "the route to %s of table %s never wins: %d longer ones lead away all of it", x.Leads(), table, len(longer))
+			l := lines[x.At]
+			l.wins = l.wins || len(longer) < 2 || !address.SetOf(longer...).ContainsRange(x.To)
+			l.longer += len(longer)
+			lines[x.At] = l
+		}
+		for _, x := range all {
+			if l := lines[x.At]; x.Origin == estate.ByHand && !l.wins {
+				lines[x.At] = line{wins: true} // and is told once
+				r.report(diag.Warning, x.At, place, "or take out what is to give way to it", "the route to %s of table %s never wins: %d longer ones lead away all of it", x.Leads(), table, l.longer)
 				out(x)
 			}
 		}

@@ -136,7 +136,7 @@ var access = Rule{"access", Wiring, "Tiers whose tables do not give them the acc
 				{"public", "have no route to an internet gateway", "lead a default route of %s to an internet gateway", func(t *estate.Table) bool { return !leadsOut(t, true) }},
 				{"public", "lead all of a family to a gateway that lets nothing new in", "lead the default route of %s to an internet gateway", leadsToOneWay},
 				{"outbound", "have no default route", "lead a default route of %s to a gateway", func(t *estate.Table) bool { return !leadsOut(t, false) }},
-				{"closed", "have a default route to a gateway", "take the default route out of %s", func(t *estate.Table) bool { return leadsToGateway(t) }},
+				{"closed", "lead all of the internet, or a large part of it, to a gateway", "take that route out of %s", func(t *estate.Table) bool { return leadsToGateway(t) }},
 			} {
 				if tier.Plan.Access.Value != kind.access {
 					continue
@@ -189,10 +189,12 @@ func leadsToOneWay(t *estate.Table) bool {
 	})
 }
 
+// leadsToGateway reports whether a table leads all of a family to gateways, by one route or by several that share it, or a large
+// part of it.
 func leadsToGateway(t *estate.Table) bool {
-	return slices.ContainsFunc(t.Routes, func(x *estate.Route) bool {
+	return slices.ContainsFunc(slices.Concat(t.Routes, t.Some), func(x *estate.Route) bool {
 		_, gateway := x.Via.(*estate.Gateway)
-		return x.To.Bits() == 0 && gateway
+		return gateway && (x.To.Addr().Is4() && x.To.Bits() < 8 || x.To.Addr().Is6() && x.To.Bits() < 16 && !address.Covers(privateIPv6, x.To))
 	})
 }
 
@@ -409,7 +411,7 @@ func (r *run) straightOut(s *estate.Subnet, x *estate.Route) (what, fix string) 
 	return fmt.Sprintf("no NAT gateway serves subnet %s, %s", s.ID(), then), fmt.Sprintf("let a NAT gateway serve subnet %s", s.Name)
 }
 
-var oneFamily = Rule{"one-family", Wiring, "A table with a default route for one family only, where a public or outbound tier has addresses of both.", func(r *run) {
+var oneFamily = Rule{"one-family", Wiring, "A table with a default route for one family only, where a public or outbound tier has IPv4 and public IPv6.", func(r *run) {
 	for _, n := range r.Networks {
 		told := map[*estate.Table]bool{}
 		for _, s := range n.Subnets {
@@ -422,7 +424,7 @@ var oneFamily = Rule{"one-family", Wiring, "A table with a default route for one
 					out[x.To.Addr().Is4()] = true // one into a blackhole is meant
 				}
 			}
-			if !s.Has(true) || !s.Has(false) || out[true] == out[false] {
+			if !s.Has(true) || !s.HasPublicSix() || out[true] == out[false] {
 				continue
 			}
 			told[s.Table] = true

@@ -77,6 +77,25 @@ var targetUnreached = Rule{"target-unreached", Guards, "A balancer that does not
 	}
 }}
 
+var targetDeaf = Rule{"target-deaf", Wiring, "A target of a balancer that does not listen on what the balancer hands on.", func(r *run) {
+	for _, w := range r.Workloads {
+		on := w.TargetPorts
+		if on.Empty() {
+			on = w.Listens
+		}
+		if on.Empty() || w.Set != nil && w != w.Set.Members[0] {
+			continue
+		}
+		for _, t := range w.Targets {
+			if t.Listens.Empty() || !t.Listens.Intersect(on).Empty() {
+				continue
+			}
+			r.report(diag.Warning, w.Plan.Targets[0].At, w.Place().To("targets"), "hand on to what it listens on: write  target-ports", "balancer %s hands on %s, and its target %s listens on %s", w.Name, on, t.Name, t.Listens)
+			break
+		}
+	}
+}}
+
 var tierInOneZone = Rule{"tier-in-one-zone", Wiring, "A tier whose subnets are all in one zone, where its region has more.", func(r *run) {
 	for _, n := range r.Networks {
 		for _, t := range n.Tiers {

@@ -258,6 +258,12 @@ func (l *List) Guards() []*Subnet {
 	return all
 }
 
+// HasPublicSix reports whether a subnet has IPv6 addresses that the internet carries: others get nowhere by a gateway, which
+// translates none of them.
+func (s *Subnet) HasPublicSix() bool {
+	return slices.ContainsFunc(s.Ranges, func(p netip.Prefix) bool { return p.Addr().Is6() && address.IsPublic(p.Addr()) })
+}
+
 // Has reports whether a subnet has a range of a family: of IPv4, or else of IPv6.
 func (s *Subnet) Has(ipv4 bool) bool {
 	return slices.ContainsFunc(s.Ranges, func(p netip.Prefix) bool { return p.Addr().Is4() == ipv4 })

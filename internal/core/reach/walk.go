@@ -491,10 +491,17 @@ func (w *walker) lost(n *estate.Network, s *estate.Subnet, p packet) {
 
 // deliver goes on at the goal, as if the packet had got there: what stands at its door is judged too.
 func (w *walker) deliver(p packet) {
-	if x := w.goal().Workload; x != nil && (w.translated.Nobody() || !w.back) {
-		if private, found := x.AddrLike(p.dst.Addr); found {
-			p.dst = at(private)
-		}
-		w.enterSubnet(x.Subnet, p, true)
+	x := w.goal().Workload
+	if x == nil || !w.translated.Nobody() && w.back {
+		return
+	}
+	if private, found := x.AddrLike(p.dst.Addr); found {
+		p.dst = at(private)
+	}
+	w.list(x.Subnet, In, p)
+	if w.back {
+		w.hop(Hop{Did: FlowRemembered, Object: x, At: x.At()})
+	} else {
+		w.record.groups(w, x, In, p)
 	}
 }

@@ -92,7 +92,7 @@ func (w *wirer) gateways(x *wanted) {
 // hasSix reports whether some tiers have IPv6 that the internet carries.
 func (x *wanted) hasSix(tiers []*estate.Tier) bool {
 	return slices.ContainsFunc(tiers, func(t *estate.Tier) bool {
-		return slices.ContainsFunc(t.Subnets, func(s *estate.Subnet) bool { return s.Has(false) })
+		return slices.ContainsFunc(t.Subnets, (*estate.Subnet).HasPublicSix)
 	})
 }
 

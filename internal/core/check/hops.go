@@ -1,0 +1,172 @@
+package check
+
+import (
+	"net/netip"
+	"slices"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
+)
+
+// This file looks at where routes lead next.
+
+var forwardsNothing = Rule{"forwards-nothing", Wiring, "A route to a workload that does not forward: it drops what the route leads to it.", func(r *run) {
+	r.eachRoute(func(t *estate.Table, x *estate.Route) {
+		if w, is := x.Via.(*estate.Workload); is && w.Forwards == estate.NotForwarding {
+			r.report(diag.Error, x.At, w.Place(), "", "the route to %s of table %s leads to workload %s, and that forwards nothing", x.Leads(), t.ID(), w.Name)
+			for _, how := range []estate.Forwarding{estate.PlainForwarding, estate.StatefulForwarding, estate.NATForwarding} {
+				r.choice(string(how), text.Set(w.Place(), "forwards", text.Word(string(how))))
+			}
+		}
+	})
+}}
+
+var seesHalf = Rule{"sees-half", Wiring, "A firewall that sees one direction alone of what goes between two subnets of a network: it drops the other.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, from := range n.Subnets {
+			told := map[*estate.Workload]bool{}
+			for _, x := range from.Table.Routes {
+				w, is := x.Via.(*estate.Workload)
+				if !is || w.Forwards != estate.StatefulForwarding || told[w] || w.Subnet == from || !x.At.Known() {
+					continue
+				}
+				for _, to := range n.Subnets {
+					if to == from || to == w.Subnet || !overlapsAny(to.Ranges, x.To) || leadsBy(to.Table, from.Ranges, x.To, w) {
+						continue
+					}
+					told[w] = true
+					r.report(diag.Error, x.At, to.Table.Place().To("routes"), "", "subnet %s is led to subnet %s by firewall %s, and table %s leads the replies past it", from.ID(), to.ID(), w.Name, to.Table.ID())
+					if !n.FromPattern(to.Table) {
+						r.by(reach.RouteEdits(to.Table, w.Name, sameFamily(from.Ranges, x.To)...)...)
+					}
+					break
+				}
+			}
+		}
+	}
+}}
+
+// leadsBy reports whether a table leads some ranges, of the family of one, to a workload.
+func leadsBy(t *estate.Table, ranges []netip.Prefix, like netip.Prefix, w *estate.Workload) bool {
+	return !slices.ContainsFunc(sameFamily(ranges, like), func(p netip.Prefix) bool {
+		x := t.Lookup(p.Addr())
+		return x == nil || x.Via != estate.Object(w)
+	})
+}
+
+func sameFamily(ranges []netip.Prefix, like netip.Prefix) []netip.Prefix {
+	return slices.DeleteFunc(slices.Clone(ranges), func(p netip.Prefix) bool { return p.Addr().Is4() != like.Addr().Is4() })
+}
+
+var ownAway = Rule{"own-away", Wiring, "A route that leads a network's own subnet to another network, a hub or a site.", func(r *run) {
+	r.eachRoute(func(t *estate.Table, x *estate.Route) {
+		switch x.Via.(type) {
+		case *estate.Peering, *estate.Hub, *estate.Site:
+		default:
+			return
+		}
+		for _, s := range t.Network.Subnets {
+			for _, p := range s.Ranges {
+				if address.Covers(p, x.To) || address.Covers(x.To, p) && x.To.Bits() > shortest(t.Network.Ranges, x.To) {
+					r.report(diag.Warning, x.At, t.Place(), "lead it to what holds the destination", "the route to %s of table %s leads subnet %s of the network itself over %s", x.To, t.ID(), s.ID(), x.ViaName())
+					r.takesRouteOut(t, x, remove)
+					return
+				}
+			}
+		}
+	})
+}}
+
+// shortest is the length of the range of a network that holds another range, which its local route has; longer than any where none does.
+func shortest(ranges []netip.Prefix, p netip.Prefix) int {
+	for _, r := range ranges {
+		if address.Covers(r, p) {
+			return r.Bits()
+		}
+	}
+	return p.Addr().BitLen()
+}
+
+var changesNothing = Rule{"changes-nothing", Wiring, "A route for which a shorter one of the table, that is no default route, leads the same way.", func(r *run) {
+	for _, n := range r.Networks {
+		for _, t := range n.Tables {
+			around := map[*estate.Route]*estate.Route{}
+			var open []*estate.Route
+			for _, x := range slices.SortedStableFunc(slices.Values(t.Routes), func(a, b *estate.Route) int { return address.Compare(a.To, b.To) }) {
+				for len(open) > 0 && !address.Covers(open[len(open)-1].To, x.To) {
+					open = open[:len(open)-1]
+				}
+				if len(open) > 0 && open[len(open)-1].To != x.To {
+					around[x] = open[len(open)-1]
+				}
+				open = append(open, x)
+			}
+			needed := map[text.Pos]bool{}
+			for _, x := range t.Routes {
+				o := around[x]
+				if o == nil || o.Via != x.Via || o.Via == nil || o.To.Bits() == 0 || o.At == x.At || o.Origin != estate.ByHand {
+					needed[x.At] = true
+				}
+			}
+			for _, x := range t.Routes {
+				if x.Origin == estate.ByHand && !needed[x.At] && len(t.Some) == 0 {
+					needed[x.At] = true // told once for the line
+					r.report(diag.Warning, x.At, t.Place(), "", "the route to %s of table %s changes nothing: the one to %s leads to %s as well", x.Leads(), t.ID(), around[x].Leads(), x.ViaName())
+					r.takesRouteOut(t, x, "")
+				}
+			}
+		}
+	}
+}}
+
+var sharedFirewall = Rule{"shared-firewall", Wiring, "A subnet that is led on by a workload in another zone: a firewall that stands once for several.", func(r *run) {
+	for _, n := range r.Networks {
+		zoned := map[string]bool{}
+		for _, s := range n.Subnets {
+			if z := n.PlaceOf(s); z != "" {
+				zoned[z] = true
+			}
+		}
+		if len(zoned) < 2 {
+			continue
+		}
+		for _, s := range n.Subnets {
+			zone := n.PlaceOf(s)
+			for _, x := range s.Table.Routes {
+				w, is := x.Via.(*estate.Workload)
+				if !is || w.Subnet == nil || zone == "" || n.PlaceOf(w.Subnet) == zone || n.PlaceOf(w.Subnet) == "" || w.Forwards == estate.NotForwarding {
+					continue
+				}
+				r.report(diag.Warning, s.At(), s.Place(), "put a workload that forwards into zone "+zone+", and lead the subnet to it", "subnet %s is in zone %s and is led on by %s of zone %s: where that zone fails, so does it", s.ID(), zone, w.Name, n.PlaceOf(w.Subnet))
+				break
+			}
+		}
+	}
+}}
+
+var noPublicIPv6 = Rule{"no-public-ipv6", Wiring, "A default route of IPv6 to a gateway, in a network without public IPv6 addresses.", func(r *run) {
+	r.eachRoute(func(t *estate.Table, x *estate.Route) {
+		g, is := x.Via.(*estate.Gateway)
+		if !is || !x.To.Addr().Is6() || x.To.Bits() > 3 || g.Type == estate.NATGateway {
+			return
+		}
+		var six []netip.Prefix
+		for _, p := range t.Network.Ranges {
+			if p.Addr().Is6() {
+				six = append(six, p)
+			}
+		}
+		public := slices.ContainsFunc(six, func(p netip.Prefix) bool { return address.IsPublic(p.Addr()) })
+		named := slices.ContainsFunc(r.Workloads, func(w *estate.Workload) bool {
+			return w.Network() == t.Network && slices.ContainsFunc(w.Public, netip.Addr.Is6)
+		})
+		if public || named || len(t.Network.Ranges) == 0 {
+			return
+		}
+		r.report(diag.Warning, x.At, t.Place(), "give the network a public range of IPv6", "the route to %s of table %s leads to gateway %s, and network %s has no public IPv6 address that could go out by it", x.To, t.ID(), g.Name, t.Network.Name)
+		r.takesRouteOut(t, x, remove)
+	})
+}}
