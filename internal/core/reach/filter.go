@@ -282,7 +282,7 @@ func (w *walker) askers(n *estate.Network, far role) [][]string {
 			all = append(all, []string{t.ID()}) // by name, so that it follows the tier
 		}
 	}
-	if len(subnet) <= maxAskers {
+	if len(subnet) > 0 && len(subnet) <= maxAskers { // there are none of a family that the subnet does not have
 		all = append(all, subnet)
 	}
 	return append(all, alone)
