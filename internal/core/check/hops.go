@@ -163,7 +163,8 @@ var noPublicIPv6 = Rule{"no-public-ipv6", Wiring, "A default route of IPv6 to a 
 		named := slices.ContainsFunc(r.Workloads, func(w *estate.Workload) bool {
 			return w.Network() == t.Network && slices.ContainsFunc(w.Public, netip.Addr.Is6)
 		})
-		if public || named || len(t.Network.Ranges) == 0 {
+		translated := slices.ContainsFunc(t.Network.NATs(), func(g *estate.Gateway) bool { return slices.ContainsFunc(g.Public, netip.Addr.Is6) })
+		if public || named || translated || len(t.Network.Ranges) == 0 {
 			return
 		}
 		r.report(diag.Warning, x.At, t.Place(), "give the network a public range of IPv6", "the route to %s of table %s leads to gateway %s, and network %s has no public IPv6 address that could go out by it", x.To, t.ID(), g.Name, t.Network.Name)

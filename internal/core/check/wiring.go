@@ -210,10 +210,20 @@ var noRouteBack = Rule{"no-route-back", Wiring, "A route over a peering or a hub
 			leads[side{p, t.Network}], first[side{p, t.Network}] = true, x.At
 		}
 	})
+	back := map[side]bool{} // by routes for some, too
+	for _, n := range r.Networks {
+		for _, t := range n.Tables {
+			for _, x := range t.Some {
+				if p, is := x.Via.(*estate.Peering); is {
+					back[side{p, n}] = true
+				}
+			}
+		}
+	}
 	for _, p := range r.Peerings {
 		for i, n := range p.Between {
 			far := p.Between[1-i]
-			if !p.Stands() || far.Profile.PeerRoutes || !leads[side{p, n}] || leads[side{p, far}] || len(n.Ranges) == 0 {
+			if !p.Stands() || far.Profile.PeerRoutes || !leads[side{p, n}] || leads[side{p, far}] || back[side{p, far}] || len(n.Ranges) == 0 {
 				continue
 			}
 			r.report(diag.Error, first[side{p, n}], far.Place().To("tables"), "", "network %s leads packets over peering %s, and no table of network %s leads replies back", n.Name, p.Name, far.Name)

@@ -10,6 +10,7 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
@@ -146,6 +147,9 @@ func One(e *estate.Estate, x *plan.Expectation) Result {
 		from, to = from.Without(but), to.Without(but)
 	}
 	s := grid.AskMany(e, from, to, x.Flows, false, nil)
+	if x.LeavesAs != "" && to.One != nil && from.One == nil {
+		s = eachAlone(e, from, *to.One, x.Flows)
+	}
 	r.Pairs = s.Pairs
 	for _, p := range s.Parts {
 		as := p.Answer.Verdict == reach.Open
@@ -173,6 +177,15 @@ func One(e *estate.Estate, x *plan.Expectation) Result {
 		r.Nobody = r.Why != "" && could == nil
 	}
 	return r
+}
+
+// eachAlone asks each of some workloads by itself as whom it is seen: nothing stands for another there.
+func eachAlone(e *estate.Estate, from reach.Ends, to reach.End, flows flow.Set) *grid.Survey {
+	s := &grid.Survey{Pairs: len(from.Many)}
+	for _, x := range from.Many {
+		s.Parts = append(s.Parts, grid.Part{Answer: reach.Ask(e, reach.Question{From: reach.EndOf(x), To: to, Flows: flows}), Pairs: 1})
+	}
+	return s
 }
 
 // Untried is why nobody could ever try an expectation: an end where no workload is, and none can be.

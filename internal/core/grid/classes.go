@@ -40,6 +40,7 @@ type placeKey struct {
 	table      *estate.Table
 	list       *estate.List
 	four, six  int32           // which routes speak of its addresses; -1 when it has none of the family
+	outer      [2]int32        // and of its public addresses
 	public     bool            // whether the internet carries its IPv6 address
 	serving    *estate.Gateway // the NAT gateway that serves its subnet by name
 	subnet     *estate.Subnet  // where NAT gateways or forwarding workloads are among its neighbours
@@ -50,7 +51,8 @@ type placeKey struct {
 // classKey is all of a workload that decides what happens to its packets.
 type classKey struct {
 	place     *place
-	four, six int32 // which rules speak of its addresses
+	four, six int32    // which rules speak of its addresses
+	outer     [2]int32 // and of its public addresses
 	groups    int32
 	unit      int
 }
@@ -81,6 +83,17 @@ func (c *cells) of(x *estate.Workload) (four, six int32) {
 	return at(ipv4), at(ipv6)
 }
 
+// outer gives those of its public addresses.
+func (c *cells) outer(x *estate.Workload) (at [2]int32) {
+	for i, f := range []family{ipv4, ipv6} {
+		at[i] = -1
+		if a, has := x.PublicLike(f); has {
+			_, at[i], _ = c.table.Lookup(a)
+		}
+	}
+	return at
+}
+
 // routed are the cells of all that routes, sites and networks speak of.
 func routed(e *estate.Estate) *cells {
 	c := &cells{}
@@ -89,9 +102,12 @@ func routed(e *estate.Estate) *cells {
 			c.add(p)
 		}
 		for _, t := range n.Tables {
-			for _, r := range t.Routes {
+			for _, r := range slices.Concat(t.Routes, t.Some) {
 				c.add(r.To)
 			}
+		}
+		for _, r := range n.Custom {
+			c.add(r.To)
 		}
 	}
 	for _, h := range e.Hubs {
@@ -171,6 +187,7 @@ func (g *Grid) classesOf(unit func(*estate.Workload) int) {
 		}
 		key := placeKey{network: s.Network, table: s.Table, list: s.List, serving: s.Network.NATServing(s)}
 		key.four, key.six = routes.of(x)
+		key.outer = routes.outer(x)
 		key.some = forSome(x)
 		own, has := x.AddrLike(ipv6)
 		key.public = has && address.IsPublic(own)
@@ -190,6 +207,7 @@ func (g *Grid) classesOf(unit func(*estate.Workload) int) {
 		}
 		fine := classKey{place: p, groups: g.filters.groups[x.Index], unit: part}
 		fine.four, fine.six = rules.of(x)
+		fine.outer = rules.outer(x)
 		c := byClass[fine]
 		if c == nil {
 			c = &Class{place: p, counts: map[*estate.Subnet]int{}, groups: [2]filterID{g.filters.ofGroups(x, reach.In), g.filters.ofGroups(x, reach.Out)}}

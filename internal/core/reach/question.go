@@ -172,8 +172,18 @@ func Ask(e *estate.Estate, q Question) *Answer {
 	if q.Replies == (Ports{}) {
 		q.Replies = replyPorts(e, q.From)
 	}
-	for _, f := range families(q.From, q.To) {
+	sure, perhaps := families(q.From, q.To)
+	for _, f := range sure {
 		a.Ways = append(a.Ways, walkAll(e, q, f)...)
+	}
+	for _, f := range perhaps { // which counts where something translates it, and gets out
+		ways := walkAll(e, q, f)
+		if slices.ContainsFunc(ways, func(w Way) bool { return !w.Some.Empty() }) {
+			a.Ways = append(a.Ways, ways...)
+		}
+	}
+	if len(a.Ways) == 0 && len(perhaps) > 0 {
+		a.Ways = walkAll(e, q, perhaps[0])
 	}
 	a.sum()
 	a.notes()
@@ -242,16 +252,14 @@ var (
 	ipv6 family = netip.IPv6Unspecified()
 )
 
-// families are those in which the two ends can talk. With the internet, a workload talks in those in which the
-// internet can know it, and in IPv4 through a NAT. When there is none, the first that both have, so that the answer
-// can say why.
-func families(from, to End) []family {
-	var out, both []family
+// families are those in which the two ends can talk. With the internet, a workload talks in those in which the internet can know
+// it, and in IPv4 through a NAT; perhaps in IPv6 through one. When there is none, perhaps in the first that both have, so that the
+// answer can say why.
+func families(from, to End) (sure, perhaps []family) {
 	for _, f := range []family{ipv4, ipv6} {
 		if !from.has(f) || !to.has(f) {
 			continue
 		}
-		both = append(both, f)
 		known := true
 		switch {
 		case from.Internet && to.Workload != nil && !to.Addr.IsValid():
@@ -260,13 +268,12 @@ func families(from, to End) []family {
 			_, known = from.Workload.PublicLike(f)
 		}
 		if known {
-			out = append(out, f)
+			sure = append(sure, f)
+		} else {
+			perhaps = append(perhaps, f)
 		}
 	}
-	if len(out) == 0 && len(both) > 0 {
-		return both[:1]
-	}
-	return out
+	return sure, perhaps
 }
 
 // walkAll walks every part of the two ends' addresses.
