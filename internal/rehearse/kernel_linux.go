@@ -137,6 +137,35 @@ func (k *kernel) settings(n *stage.Node) error {
 	})
 }
 
+// forget takes out of the connection tracking of all nodes what is not TCP: an exchange that is tried anew after a change, from the
+// same port, would pass as one that began before it. Connections that are kept over changes are TCP.
+func (k *kernel) forget() error {
+	var others []netlink.CustomConntrackFilter
+	for _, protocol := range []uint8{unix.IPPROTO_UDP, unix.IPPROTO_ICMP, unix.IPPROTO_ICMPV6} {
+		f := &netlink.ConntrackFilter{}
+		if err := f.AddProtocol(protocol); err != nil {
+			return err
+		}
+		others = append(others, f)
+	}
+	for n := range k.spaces {
+		h, err := netlink.NewHandleAt(netns.NsHandle(k.spaces[n].fd), unix.NETLINK_NETFILTER)
+		if err != nil {
+			return err
+		}
+		for _, family := range []netlink.InetFamily{unix.AF_INET, unix.AF_INET6} {
+			if _, err = h.ConntrackDeleteFilters(netlink.ConntrackTable, family, others...); err != nil {
+				break
+			}
+		}
+		h.Close()
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // at opens a handle to the links, addresses and routes of a node.
 func (k *kernel) at(n *stage.Node) (*netlink.Handle, error) {
 	return netlink.NewHandleAt(netns.NsHandle(k.spaces[n].fd), unix.NETLINK_ROUTE)

@@ -31,6 +31,8 @@ type lab struct {
 	places  map[string]*stage.Node // by the name of an end
 	names   []string               // of the ends that answer, by number
 	servers []interface{ Close() error }
+
+	remembered map[tracked]bool // what is not TCP and has passed in a state before, so that the kernel may remember it
 }
 
 // raise builds the stage of a script, with a server on every port that is tried.
@@ -56,6 +58,9 @@ func raise(s *script, step func(what string, done, total int)) (*lab, error) {
 
 // next makes of a rehearsal that stands that of another script, in place.
 func (l *lab) next(s *script) error {
+	if l.remembered == nil {
+		l.remembered = map[tracked]bool{}
+	}
 	wanted := map[*estate.Workload]bool{}
 	for _, w := range s.cast {
 		wanted[w] = true
@@ -71,9 +76,29 @@ func (l *lab) next(s *script) error {
 	if err := l.kernel.change(l.stage, now); err != nil {
 		return err
 	}
+	for _, t := range l.script.tries {
+		if t.Passed && t.Protocol != "tcp" {
+			l.remembered[packetOf(t)] = true
+		}
+	}
 	l.script, l.stage = s, now
+	if slices.ContainsFunc(s.tries, func(t *Try) bool { return !t.Says && l.remembered[packetOf(t)] }) {
+		clear(l.remembered)
+		if err := l.kernel.forget(); err != nil {
+			return fmt.Errorf("what the kernel remembers of packets before cannot be taken out: %w", err)
+		}
+	}
 	return l.open()
 }
+
+// tracked is all of a try by which connection tracking knows its packets.
+type tracked struct {
+	src, dst     netip.Addr
+	protocol     string
+	source, port uint16
+}
+
+func packetOf(t *Try) tracked { return tracked{t.Src, t.Dst, t.Protocol, t.SourcePort, t.Port} }
 
 // open finds the places of all ends, and starts their servers.
 func (l *lab) open() error {

@@ -302,7 +302,6 @@ func (s *script) thin(most int) {
 
 // unshown are the kinds of blockers that a kernel does not show by itself, with the reason.
 var unshown = map[diag.Code]string{
-	reach.SecondNAT:     "the kernel would translate a packet twice, which the plan's NAT gateways do not",
 	reach.ReplyBypasses: "without TCP, the kernel's firewall does not notice that it misses the replies",
 	reach.ReplyUnknown:  "without TCP, the kernel's firewall takes a reply for a flow that begins",
 }
@@ -375,7 +374,7 @@ func outBySix(a *reach.Answer) bool {
 func hidden(a *reach.Answer, t *Try) string {
 	for _, b := range a.Blockers {
 		why, is := unshown[b.Code]
-		if is && (b.Code == reach.SecondNAT || t.Protocol != "tcp") {
+		if is && t.Protocol != "tcp" {
 			return why
 		}
 		if b.Code == reach.ReplyToInternet && t.Protocol == "udp" {

@@ -349,7 +349,7 @@ func leadsToInternet(t *estate.Table) bool {
 	})
 }
 
-var natLoops = Rule{"nat-loop", Wiring, "A NAT gateway whose own subnet's table leads on to a NAT: what is translated twice is dropped.", func(r *run) {
+var natLoops = Rule{"nat-loop", Wiring, "A NAT gateway whose own subnet's table leads on to a NAT: packets are translated twice, or go round.", func(r *run) {
 	for _, n := range r.Networks {
 		for _, g := range n.NATs() {
 			if g.In == nil {
@@ -364,7 +364,7 @@ var natLoops = Rule{"nat-loop", Wiring, "A NAT gateway whose own subnet's table 
 				if second == g {
 					r.report(diag.Error, x.At, g.In.Table.Place(), fix, "NAT gateway %s sits in subnet %s, whose table leads %s back to it, so it translates nothing", g.Name, g.In.ID(), x.To)
 				} else {
-					r.report(diag.Warning, x.At, g.In.Table.Place(), fix, "NAT gateway %s sits in subnet %s, whose table leads %s to NAT gateway %s, and what is translated twice is dropped", g.Name, g.In.ID(), x.To, second.Name)
+					r.report(diag.Warning, x.At, g.In.Table.Place(), fix, "NAT gateway %s sits in subnet %s, whose table leads %s to NAT gateway %s, which translates once more, and hides who is behind it", g.Name, g.In.ID(), x.To, second.Name)
 				}
 			}
 		}

@@ -25,9 +25,9 @@ func (b *builder) door(n *Network, t plan.Text, in spot) *Subnet {
 // IsDoor reports whether the subnet is only where packets come into a network that look into a table of it.
 func (s *Subnet) IsDoor() bool { return s.Index < 0 }
 
-// ExportsTo reports whether one of the routes that the network's peers may import leads to a hub.
-func (n *Network) ExportsTo(h *Hub) bool {
-	return slices.ContainsFunc(n.Custom, func(r *Route) bool { return r.Via == Object(h) })
+// ExportsTo reports whether one of the routes that the network's peers may import leads to a hub or a site.
+func (n *Network) ExportsTo(o Object) bool {
+	return slices.ContainsFunc(n.Custom, func(r *Route) bool { return r.Via == o })
 }
 
 // HasDoor reports whether what comes into the network somewhere looks into the table.

@@ -64,7 +64,7 @@ func (w *walker) leaveBy(s *estate.Subnet, g *estate.Gateway, r *estate.Route, p
 	}
 	if len(public) == 0 {
 		w.seen = role{}
-		if s.Network.Profile.ImplicitOut && p.src.Is4() && host.Workload != nil && w.translated.Nobody() {
+		if s.Network.Profile.ImplicitOut && p.src.Is4() && host.Workload != nil && host.NAT == nil { // what is translated is a packet of who does it
 			w.seen = at(w.e.StandIn)
 			p.src = w.seen
 			w.hop(Hop{Did: OutByChance, Object: g, At: g.At()})

@@ -378,6 +378,12 @@ func (w *walker) leaveSite(site *estate.Site, p packet) {
 	if site.Link != nil {
 		for _, x := range site.Link.Peerings {
 			if far := x.Far(site.Link); far == w.goal().network() && x.Stands() && far.Holds(p.dst.Addr) && p.dst.inRanges(far.Ranges) {
+				if !site.Link.ExportsTo(site) {
+					to := rangeWith(site.Ranges, p.src.Addr)
+					w.block(x, diag.Finding{Code: NoExportedRoute, At: site.Link.Main.At(), Place: site.Link.Main.Place(),
+						Message: fmt.Sprintf("the main table of network %s has no route to site %s that it could export, and by which the way back is imported", site.Link.Name, site.Name),
+						Fixes:   diag.By(RouteEdits(site.Link.Main, site.Name, to)...)})
+				}
 				w.carriedFrom(x, site.Link)
 				w.crosses(x)
 				w.arrive(far, p)
@@ -431,7 +437,7 @@ func (w *walker) overSiteLink(site *estate.Site, p packet) bool {
 		w.arrive(n, p)
 		return true
 	}
-	if w.importer(n, p) == nil {
+	if !n.ExportsTo(site) || w.importer(n, p) == nil {
 		return false
 	}
 	w.hop(linked)

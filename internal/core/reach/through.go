@@ -20,8 +20,8 @@ func (w *walker) throughNAT(s *estate.Subnet, g *estate.Gateway, r *estate.Route
 		w.toHost(s, g.In, p)
 	case w.back:
 		w.strangeReply(s, g, "NAT gateway "+g.Name, r, p)
-	case !w.translated.Nobody():
-		w.secondNAT(s, g, "NAT gateway "+g.Name, r, p)
+	case w.translatedBy(estate.Host{NAT: g}):
+		w.comesRound(s, g, "NAT gateway "+g.Name, r, p)
 	case g.In == nil || !has:
 		if !w.unexplained() {
 			w.misrouted(g, s, r, p, NATFamily, "NAT gateway %s has no address of the family of %s", g.Name, w.describe(p.dst))
@@ -31,9 +31,7 @@ func (w *walker) throughNAT(s *estate.Subnet, g *estate.Gateway, r *estate.Route
 			w.list(g.In, In, p)
 		}
 		w.works(g, g)
-		w.translated = estate.Host{NAT: g}
-		p.src = at(private)
-		w.seen = p.src
+		p.src = w.translate(estate.Host{NAT: g}, p.src, at(private))
 		w.hop(Hop{Did: Translated, Object: g, At: g.At(), far: p.src})
 		w.leaveSubnet(g.In, p)
 	}
@@ -59,11 +57,25 @@ func (w *walker) strangeReply(s *estate.Subnet, by estate.Object, what string, r
 	}
 }
 
-// secondNAT blocks a packet that has been translated before.
-func (w *walker) secondNAT(s *estate.Subnet, by estate.Object, what string, r *estate.Route, p packet) {
+// comesRound blocks a packet that is led to what has translated it before: it would go round and round.
+func (w *walker) comesRound(s *estate.Subnet, by estate.Object, what string, r *estate.Route, p packet) {
 	if !w.unexplained() {
-		w.misrouted(by, s, r, p, SecondNAT, "the packet has been translated by %s already, and %s ends it", w.translated.Name(), what)
+		w.misrouted(by, s, r, p, SecondNAT, "%s has translated the packet already, and gets it once more", what)
 	}
+}
+
+// translatedBy reports whether a host has put its address in the place of the source before.
+func (w *walker) translatedBy(host estate.Host) bool {
+	return w.translated == host || slices.ContainsFunc(w.earlier, func(t translation) bool { return t.by == host })
+}
+
+// translate puts the address of a host in the place of the source; each that is on the way does so (RFC 3022).
+func (w *walker) translate(host estate.Host, was, own role) role {
+	if !w.translated.Nobody() {
+		w.earlier = append(w.earlier, translation{w.translated, w.was})
+	}
+	w.translated, w.was, w.seen = host, was, own
+	return own
 }
 
 // throughWorkload carries a packet through a workload that forwards: past its groups, in and out, and on from its
@@ -84,8 +96,8 @@ func (w *walker) throughWorkload(s *estate.Subnet, x *estate.Workload, r *estate
 	case w.back && translates:
 		w.strangeReply(s, x, "workload "+x.Name, r, p)
 		return
-	case !w.back && translates && !w.translated.Nobody():
-		w.secondNAT(s, x, "workload "+x.Name, r, p)
+	case !w.back && translates && w.translatedBy(estate.Host{Workload: x}):
+		w.comesRound(s, x, "workload "+x.Name, r, p)
 		return
 	case translates && !has:
 		if !w.unexplained() {
@@ -120,9 +132,7 @@ func (w *walker) throughWorkload(s *estate.Subnet, x *estate.Workload, r *estate
 		w.passed = append(w.passed, x)
 	case w.back:
 	case translates:
-		w.translated = estate.Host{Workload: x}
-		p.src = at(private)
-		w.seen = p.src
+		p.src = w.translate(estate.Host{Workload: x}, p.src, at(private))
 		did = PassedOnAs
 	default:
 		w.through = append(w.through, passage{x, p.src.Addr, p.dst.Addr})
@@ -152,9 +162,12 @@ func (w *walker) checkPassed() {
 // turnBack gives the reply that reached what translated the flow the address of the source as it was, and carries it on.
 func (w *walker) turnBack(p packet) {
 	x := w.translated
-	w.translated = estate.Host{}
-	p.dst = w.origin
-	w.hop(Hop{Did: TurnedBack, Object: x.Object(), At: x.Object().At(), far: w.origin})
+	p.dst = w.was
+	w.translated, w.was = estate.Host{}, role{}
+	if last := len(w.earlier) - 1; last >= 0 {
+		w.translated, w.was, w.earlier = w.earlier[last].by, w.earlier[last].was, w.earlier[:last]
+	}
+	w.hop(Hop{Did: TurnedBack, Object: x.Object(), At: x.Object().At(), far: p.dst})
 	if x.Workload != nil {
 		w.crosses(x.Workload)
 	}

@@ -27,8 +27,8 @@ type trip struct {
 	e        *estate.Estate
 	source   *estate.Workload
 	sentTo   netip.Addr
-	host     estate.Host // the NAT gateway or workload that translated it
-	took     netip.Addr  // the address in the place of which that put its own
+	hosts    []estate.Host // the NAT gateways and workloads that translated it, in their order
+	took     []netip.Addr  // the address in the place of which each put its own
 	through  []saw
 	passed   []*estate.Workload
 	left     estate.Host      // left for the internet under a public address of this one
@@ -220,8 +220,9 @@ func (t *trip) fromSite(s *estate.Site, p parcel, back bool) bool {
 		if in(s.Link.Ranges, p.dst) {
 			return t.into(s.Link, p, back)
 		}
+		leads := slices.ContainsFunc(s.Link.Main.Routes, func(r *estate.Route) bool { return r.Origin == estate.ByHand && r.Via == estate.Object(s) })
 		for _, x := range s.Link.Peerings {
-			if far := x.Far(s.Link); crosses(x) && in(far.Ranges, p.dst) && custom(x, s.Link) {
+			if far := x.Far(s.Link); leads && crosses(x) && in(far.Ranges, p.dst) && custom(x, s.Link) {
 				return t.overPeering(s.Link, x, p, back, 0)
 			}
 		}
@@ -283,10 +284,10 @@ func (t *trip) out(s *estate.Subnet, p parcel, back bool, depth int) bool {
 	if g.In != nil && slices.Contains(g.Addrs, p.dst) { // it is for that one itself
 		return (g.In == s || listLets(g.In, true, p)) && t.arrives(g.In, p, back, depth)
 	}
-	if back || t.host != (estate.Host{}) || !own.IsValid() || g.In != s && !listLets(g.In, true, p) {
+	if back || slices.Contains(t.hosts, estate.Host{NAT: g}) || !own.IsValid() || g.In != s && !listLets(g.In, true, p) {
 		return false
 	}
-	t.host, t.took = estate.Host{NAT: g}, p.src
+	t.hosts, t.took = append(t.hosts, estate.Host{NAT: g}), append(t.took, p.src)
 	p.src, t.seen = own, own
 	return t.out(g.In, p, back, depth+1)
 }
@@ -342,7 +343,7 @@ func (t *trip) forward(s *estate.Subnet, w *estate.Workload, p parcel, back bool
 		return (w.Subnet == s || listLets(w.Subnet, true, p)) && t.arrives(w.Subnet, p, back, depth)
 	case w.Forwards == estate.NotForwarding:
 		return false
-	case w.Forwards == estate.NATForwarding && (back || t.host != (estate.Host{}) || !own.IsValid()):
+	case w.Forwards == estate.NATForwarding && (back || slices.Contains(t.hosts, estate.Host{Workload: w}) || !own.IsValid()):
 		return false
 	case w.Subnet != s && !listLets(w.Subnet, true, p):
 		return false
@@ -359,7 +360,7 @@ func (t *trip) forward(s *estate.Subnet, w *estate.Workload, p parcel, back bool
 		t.passed = append(t.passed, w)
 	case back:
 	case w.Forwards == estate.NATForwarding:
-		t.host, t.took = estate.Host{Workload: w}, p.src
+		t.hosts, t.took = append(t.hosts, estate.Host{Workload: w}), append(t.took, p.src)
 		p.src, t.seen = own, own
 	default:
 		t.through = append(t.through, saw{w, p.src, p.dst})
@@ -387,8 +388,10 @@ func (t *trip) leaves(s *estate.Subnet, g *estate.Gateway, p parcel, back bool) 
 		}
 		return t.backOutside(p)
 	}
-	from := t.host
-	if from == (estate.Host{}) {
+	from := estate.Host{}
+	if n := len(t.hosts); n > 0 {
+		from = t.hosts[n-1]
+	} else {
 		for _, x := range s.Network.Subnets {
 			for _, w := range x.Workloads {
 				if slices.Contains(w.Addrs, p.src) {
@@ -502,16 +505,17 @@ func (t *trip) arrives(s *estate.Subnet, p parcel, back bool, depth int) bool {
 	if back && p.src != t.sentTo {
 		return false // it is from a stranger
 	}
-	if back && t.host != (estate.Host{}) {
+	if n := len(t.hosts); back && n > 0 {
+		last := t.hosts[n-1]
 		where, addrs := (*estate.Subnet)(nil), []netip.Addr(nil)
-		if t.host.NAT != nil {
-			where, addrs = t.host.NAT.In, t.host.NAT.Addrs
+		if last.NAT != nil {
+			where, addrs = last.NAT.In, last.NAT.Addrs
 		} else {
-			where, addrs = t.host.Workload.Subnet, t.host.Workload.Addrs
+			where, addrs = last.Workload.Subnet, last.Workload.Addrs
 		}
 		if where == s && slices.Contains(addrs, p.dst) {
-			p.dst = t.took
-			t.host = estate.Host{}
+			p.dst = t.took[n-1]
+			t.hosts, t.took = t.hosts[:n-1], t.took[:n-1]
 			return t.out(s, p, true, depth+1)
 		}
 	}

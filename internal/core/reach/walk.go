@@ -30,12 +30,20 @@ type walker struct {
 	// What became of the packet on its way, which its reply must undo.
 	origin     role               // the source as it was
 	sentTo     netip.Addr         // the address that the source sent to
-	translated estate.Host        // the NAT gateway or workload that put its own address in the place of the source
+	translated estate.Host        // the NAT gateway or workload that put its own address in the place of the source last
+	was        role               // the source before it did
+	earlier    []translation      // those that did so before
 	through    []passage          // workloads that passed it on as it is
 	passed     []*estate.Workload // those of them that the reply has come through, and that knew it for one
 	exit       *exit              // the internet gateway that it left by
 	entrance   *estate.Gateway    // the internet gateway that it came in by
 	seen       role               // the source as the far end sees it; the zero Addr when unknown
+}
+
+// translation is what put its own address in the place of the source, and what that was before.
+type translation struct {
+	by  estate.Host
+	was role
 }
 
 // recorder is told what a walk meets.
