@@ -211,6 +211,37 @@ expect:
 	assert.False(t, r.Good())
 }
 
+// TestPacketsAndLines: the packets and the walk say the same of lines on private IPv6, on what two translate, and on what a cloud
+// lets out by an address of its choosing.
+func TestPacketsAndLines(t *testing.T) {
+	t.Parallel()
+	for name, content := range map[string]string{
+		"private IPv6 has no way out": `networks: {a: {range: [10.1.0.0/16, "fd00:1::/48"], subnets: {x: {range: [10.1.0.0/24, "fd00:1::/64"]}, y: {range: 10.1.1.0/24}}, groups: {g: {out: [any to any]}},
+  gateways: {front: {kind: internet}, out: {kind: nat, in: y, public: assigned, address: 10.1.1.4}, six: {kind: egress}}, tables: {p: {subnets: [y], routes: [{to: 0.0.0.0/0, via: front}]}, o: {subnets: [x], routes: [{to: 0.0.0.0/0, via: out}, {to: "::/0", via: six}]}}}}
+workloads: {app: {in: a/x, address: [10.1.0.10, "fd00:1::10"], groups: [g]}}
+expect: [app reaches internet on tcp/443, "app never reaches 2001:db8:ff00::/40"]`,
+		"two translate": `networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.0.1.0/24}, z: {range: 10.0.2.0/24}}, groups: {g: {in: [any from any], out: [any to any]}}, gateways: {i: {kind: internet}, n: {kind: nat, in: z, address: 10.0.2.9, public: 203.0.113.9}},
+  tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: f}]}, o: {subnets: [y], routes: [{to: 0.0.0.0/0, via: n}]}, p: {subnets: [z], routes: [{to: 0.0.0.0/0, via: i}]}}}}
+workloads: {w: {in: a/x, address: 10.0.0.9, groups: g}, f: {in: a/y, address: 10.0.1.9, groups: g, forwards: nat}}
+expect: [w reaches internet on tcp/443, w leaves as 203.0.113.9, w never reaches internet]`,
+		"the cloud chooses": `profile: {like: plain, implicit-out: true}
+networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.0.1.0/24}}, groups: {g: {in: any from any, out: any to any}}, gateways: {i: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: f}]}, o: {subnets: y, routes: [{to: 0.0.0.0/0, via: i}]}}}}
+workloads: {w: {in: a/x, address: 10.0.0.9, groups: g}, f: {in: a/y, address: 10.0.1.9, groups: g, forwards: nat}}
+expect: [f reaches internet on tcp/443, w reaches internet on tcp/443, w never reaches internet]`,
+	} {
+		t.Run(name, func(t *testing.T) {
+			r, err := rehearse.Run(load(t, "p", "wendrik: 1\n"+content+"\n"), rehearse.Options{}, false, nil)
+			require.NoError(t, err)
+			for _, x := range r.Tries {
+				assert.True(t, x.Agrees(), "%+v", x)
+			}
+			for _, x := range r.Expected {
+				assert.Equal(t, x.Says, x.Holds, "%s: %s", x.Text, x.Why)
+			}
+		})
+	}
+}
+
 // BenchmarkRehearsal rehearses 30 workloads in 10 networks around a hub, each pair on several ports: up, tried and down.
 func BenchmarkRehearsal(b *testing.B) {
 	var content strings.Builder
