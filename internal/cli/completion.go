@@ -146,7 +146,7 @@ func (c *call) offered(k *command, before []string, last string) []string {
 		if len(args) == 1 && args[0] == "rules" {
 			return codes()
 		}
-		return append(all, "plan", "rules")
+		return append(all, "plan", "rules", "assurances")
 	case "completion":
 		return []string{"bash", "zsh", "fish"}
 	case "demo", "compare", "steps", "new", "block":

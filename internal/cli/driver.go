@@ -136,7 +136,7 @@ func (c *call) tryDriver(ctx context.Context, at atFlags, format string, wait ti
 		}
 		return status, c.json(out)
 	}
-	words := fine.Sprint("all is as the protocol wants it")
+	words := asProtocol.say()
 	if wrong > 0 {
 		words = bad.Sprintf("%d of %s not as the protocol wants it", wrong, phrase.Count(len(checks), "check"))
 	}

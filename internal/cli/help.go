@@ -12,10 +12,10 @@ import (
 
 func helpCommand() *command {
 	return &command{
-		name: "help", args: "[COMMAND | plan [KEY] | rules [CODE]]",
+		name: "help", args: "[COMMAND | plan [KEY] | rules [CODE] | assurances]",
 		short: "says what there is, all about one command, or the format of a plan",
 		long: "Help lists the commands in the order of the day's work. With the name of one it says what that does, its flags, and examples that run as they stand on the demo estate. " +
-			"Help plan tells the format: the keys of a plan, or those of a place of it, written with dots, each with an example that can be read. Help rules tells what each finding of check means, with a plan that has it and one that has not. " +
+			"Help plan tells the format: the keys of a plan, or those of a place of it, written with dots, each with an example that can be read. Help rules tells what each finding of check means, with a plan that has it and one that has not; help assurances what each sentence rests on that promises something. " +
 			"-format md is the same as a page of Markdown, and -format man all of it as a page of the manual.",
 		examples: []example{
 			{"wendrik help", "all commands"},
@@ -38,6 +38,8 @@ func helpCommand() *command {
 				case *format == "md" && len(c.args) == 1 && commandNamed(c.args[0]) != nil:
 					_, err := c.out.Write([]byte(commandPage(commandNamed(c.args[0]))))
 					return good, err
+				case len(c.args) == 1 && c.args[0] == "assurances":
+					return c.helpAssurances(*format)
 				case *format != "text":
 					return cannot, &usageError{"-format md is for one command or the rules, and -format man for all", "wendrik help -format md reach"}
 				case len(c.args) == 0:

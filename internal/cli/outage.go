@@ -84,7 +84,7 @@ func (c *call) outage(o *opened, all []outage.Loss) {
 		c.say("the estate has no part that could fail: no zone, no gateway, and nothing that joins networks")
 		return
 	case harmful == 0:
-		c.say("%s", fine.Sprintf("%s taken out, one at a time: nothing stops but what is gone itself", parts))
+		c.say("%s", nothingStops.say(parts))
 	default:
 		c.say("%s", strong.Sprintf("%s taken out: %d %s down what does not live there", parts, harmful, map[bool]string{true: "takes", false: "take"}[harmful == 1]))
 	}

@@ -122,7 +122,7 @@ func (c *call) renumbered(o *opened, r *renumber.Result, d *compare.Result, edit
 	}
 	c.say("")
 	if len(d.Opens)+len(d.Closes) == 0 {
-		c.say("%s", fine.Sprint("who reaches whom is the same before and after"))
+		c.say("%s", sameBeforeAfter.say())
 	} else {
 		c.say("%s", doubt.Sprint("who reaches whom is not the same:"))
 		for _, part := range []struct {

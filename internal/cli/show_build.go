@@ -61,7 +61,7 @@ const showedActs = 40
 func (b *building) told(job *build.Job) {
 	b.remarks(job)
 	if job.Empty() {
-		b.say("%s", fine.Sprint("nothing is to be done: ")+b.nothingWords())
+		b.say("%s", nothingToDo.say()+b.nothingWords())
 		return
 	}
 	counts := map[stock.Verb]int{}
@@ -101,9 +101,9 @@ func (b *building) safety(job *build.Job) string {
 	case b.down && !o.Harmful():
 		return "workloads go first, so that nothing is opened on the way"
 	case o.Harmful():
-		return bad.Sprint("something is cut or opened for a while, and that cannot be helped")
+		return bad.Sprint("something is cut or opened for a while; no order was found in which less is")
 	}
-	return fine.Sprint("in every state between, nothing is cut and nothing opened that is not meant")
+	return cleanSteps.say()
 }
 
 func (b *building) phase(p *build.Phase) {
@@ -272,7 +272,7 @@ func (b *building) done(job *build.Job, out *build.Outcome, interrupted bool) {
 	case len(job.Theirs) > 0 || len(job.Left) > 0:
 		b.say("%s  %s; what is left to others, or made by hand, is told above", doubt.Sprint("done"), phrase.Count(out.Done, "call"))
 	case out.Total == 0:
-		b.say("%s", fine.Sprint("nothing was to be done: ")+b.nothingWords())
+		b.say("%s", nothingWasToDo.say()+b.nothingWords())
 	default:
 		b.say("%s  %s: %s", fine.Sprint("done"), phrase.Count(out.Done, "call"), what)
 	}

@@ -79,11 +79,11 @@ func (c *call) checkedText(r *checked) {
 	}
 	defer c.listWaived(r)
 	if len(r.findings) == 0 {
-		what := "nothing is wrong"
+		what := nothingWrong
 		if len(r.problems) > 0 {
-			what = "nothing else is wrong in what could be read"
+			what = nothingElseWrong
 		}
-		c.say("%s; %s", fine.Sprint(what), held)
+		c.say("%s; %s", what.say(), held)
 		return
 	}
 	c.say("%s  %s, %s; %s", strong.Sprint(phrase.Count(len(r.findings), "finding")), bad.Sprint(phrase.Count(errors, "error")), doubt.Sprint(phrase.Count(warnings, "warning")), held)

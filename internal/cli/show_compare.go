@@ -47,18 +47,18 @@ func (v *versions) summary() string {
 		}
 	}
 	opens, closes := v.Unallowed()
-	tell := func(all, left int, what string) {
+	tell := func(all, left int, what string, none *assurance) {
 		switch {
 		case all == 0:
-			parts = append(parts, "nothing "+what+"s")
+			parts = append(parts, none.plain())
 		case left == 0:
 			parts = append(parts, thingsWords(all, what)+", as is allowed")
 		default:
 			parts = append(parts, thingsWords(all, what))
 		}
 	}
-	tell(len(v.Opens), len(opens), "open")
-	tell(len(v.Closes), len(closes), "close")
+	tell(len(v.Opens), len(opens), "open", nothingOpens)
+	tell(len(v.Closes), len(closes), "close", nothingCloses)
 	add(len(v.Seen), "workload is seen otherwise", "workloads are seen otherwise")
 	add(len(v.New), "finding is new", "findings are new")
 	add(len(v.Gone), "finding is gone", "findings are gone")
@@ -73,7 +73,7 @@ func thingsWords(n int, what string) string {
 func (v *versions) text() {
 	title := fmt.Sprintf("%s to %s: ", clean(v.before.label), clean(v.after.label))
 	if v.Same() {
-		v.say("%s%s", title, fine.Sprint("nothing is different"))
+		v.say("%s%s", title, nothingDifferent.say())
 		return
 	}
 	v.say("%s", strong.Sprint(v.wrap(2, title+v.summary())))

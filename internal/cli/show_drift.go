@@ -15,7 +15,7 @@ import (
 
 func (v *drifted) text() {
 	if len(v.Things) == 0 {
-		v.say("%s  what is there at %s is what the plan says: %s", fine.Sprint("no drift"), clean(v.at), phrase.Count(len(v.There.Items), "thing"))
+		v.say("%s  what is there at %s is what the plan says: %s", noDrift.say(), clean(v.at), phrase.Count(len(v.There.Items), "thing"))
 		return
 	}
 	v.say("%s at %s", bad.Sprint(phrase.Count(len(v.Things), "thing")+" otherwise than planned"), clean(v.at))
@@ -42,7 +42,7 @@ func (v *drifted) text() {
 	v.passes("what opens by it", bad.Sprint, v.does.Opens)
 	v.passes("what closes by it", doubt.Sprint, v.does.Closes)
 	if len(v.does.Opens)+len(v.does.Closes) == 0 {
-		v.say("\n%s", fine.Sprint("nothing opens by it, and nothing closes"))
+		v.say("\n%s", nothingOpensByIt.say())
 	}
 	for i, x := range v.does.Expectations {
 		if i == 0 {

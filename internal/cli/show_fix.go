@@ -53,7 +53,7 @@ func (c *call) fixed(o *opened, r *checked, m *mend.Result, format string, makes
 // mended shows what fixing findings comes to.
 func (c *call) mended(r *checked, m *mend.Result, changed []text.Changed) error {
 	if len(r.findings) == 0 {
-		c.say("%s", fine.Sprint("there is nothing to fix"))
+		c.say("%s", nothingToFix.say())
 		return nil
 	}
 	is := map[bool]string{true: "is", false: "are"}

@@ -26,11 +26,11 @@ func (c *call) joined(o *opened, r *join.Result, edits []text.Edit, undo bool) e
 		}
 		return nil
 	case len(r.Steps) == 0 && len(r.Told) == 0:
-		c.say("%s", fine.Sprint(c.wrap(2, fmt.Sprintf("%s are joined by %s, and nothing lacks", two, r.By))))
+		c.say("%s", fine.Sprint(c.wrap(2, nothingLacksJoined.plain(two, r.By))))
 	default:
 		c.say("%s", strong.Sprint(c.wrap(2, fmt.Sprintf("%s: %s", two, countSteps(r)))))
 		if !undo {
-			c.say("%s", fine.Sprint("nothing that either side can meet overlaps"))
+			c.say("%s", joinsCleanly.say())
 		}
 	}
 	c.steps("", r.Steps)

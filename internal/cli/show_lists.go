@@ -49,7 +49,7 @@ var kindText = map[ranges.Kind]string{
 // listed shows the overlaps of a list to a person.
 func (c *call) listed(list *ranges.List, pairs []ranges.Pair, total uint64, label string) {
 	if total == 0 {
-		what := fine.Sprintf("nothing overlaps in %s", phrase.Count(len(list.Entries), "range"))
+		what := nothingOverlapsLists.say(phrase.Count(len(list.Entries), "range"))
 		if list.Unread() > 0 {
 			what = doubt.Sprintf("nothing overlaps in the %s that could be read", phrase.Count(len(list.Entries), "range"))
 		}

@@ -17,7 +17,7 @@ func (c *call) movesRehearsed(e *estate.Estate, r *rehearse.Result) {
 			failed++
 		}
 	}
-	verdict := fine.Sprint("all as it should be")
+	verdict := allAsItIs.say()
 	if failed > 0 {
 		verdict = bad.Sprintf("%d of %s not as it should be", failed, phrase.Count(len(r.Moves), "state"))
 	}

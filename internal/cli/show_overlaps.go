@@ -37,11 +37,11 @@ func (c *call) overlaps(found *overlap.Found, shown []overlap.Pair, left int, o 
 		}
 	}
 	if len(words) == 0 {
-		what := "nothing overlaps"
+		what := nothingOverlaps
 		if len(o.Problems) > 0 {
-			what += " in what could be read"
+			what = nothingOverlapsHere
 		}
-		c.say("%s", fine.Sprint(what))
+		c.say("%s", what.say())
 		return
 	}
 	c.say("%s", strong.Sprintf("%s overlap: %s", phrase.Count(total, "pair"), strings.Join(words, ", ")))

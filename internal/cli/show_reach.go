@@ -115,7 +115,7 @@ func (c *reachCall) effect(x *repair.Repair) {
 	}
 	result := fmt.Sprintf("tried: with %s it is %s", fixes, x.Verdict())
 	if len(x.Opens) == 0 {
-		c.say("\n%s", c.wrap(0, result+", and nothing else opens"))
+		c.say("\n%s", c.wrap(0, result+", and "+nothingOpensElse.plain()))
 	} else {
 		c.say("\n%s", c.wrap(0, result+", and this opens, too:"))
 		c.effects(x.Opens)

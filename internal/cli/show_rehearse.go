@@ -30,7 +30,7 @@ func (c *call) rehearsed(e *estate.Estate, r *rehearse.Result, stands bool) {
 			agreed++
 		}
 	}
-	verdict := fine.Sprint("all agree")
+	verdict := allAgree.say()
 	if agreed < len(pairs) {
 		verdict = bad.Sprintf("%d of %s disagree", len(pairs)-agreed, phrase.Count(len(pairs), "pair"))
 	}
@@ -41,7 +41,7 @@ func (c *call) rehearsed(e *estate.Estate, r *rehearse.Result, stands bool) {
 		if i == 0 {
 			c.say("\n%s", strong.Sprint("expectations, by real packets"))
 		}
-		mark, why := fine.Sprint("holds"), ""
+		mark, why := lineHolds.say(), ""
 		switch {
 		case x.Tries == 0:
 			mark, why = doubt.Sprint("not tried"), ": no exchange of this rehearsal is between these ends"

@@ -23,7 +23,7 @@ func (c *call) wired(e *estate.Estate, r *wire.Result) error {
 		c.say("nothing to add as yet: what follows from tiers without subnets is worked out once they have some")
 		return nil
 	case len(r.Contradicts)+len(r.Unmet) == 0:
-		c.say("%s", fine.Sprint("nothing lacks: the plan has all that follows from what it states"))
+		c.say("%s", nothingLacks.say())
 		return nil
 	default:
 		c.say("%s", strong.Sprint("nothing that wire could add lacks"))

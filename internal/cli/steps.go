@@ -140,7 +140,7 @@ func (c *call) stepAt(p *order.Plan, n int, out string) (int, error) {
 // ordered shows the steps.
 func (c *call) ordered(p *order.Plan) {
 	if len(p.Steps) == 0 {
-		c.say("%s", fine.Sprint("nothing is to be done: both say the same"))
+		c.say("%s", bothSame.say())
 		return
 	}
 	c.say("%s  %s", strong.Sprint(phrase.Count(len(p.Steps), "step")), c.proved(p))
@@ -175,7 +175,7 @@ func (c *call) proved(p *order.Plan) string {
 		}
 	}
 	if harmful == 0 {
-		return fine.Sprint("in every state between, nothing is cut and nothing opened that is not meant")
+		return cleanSteps.say()
 	}
 	return bad.Sprintf("after %d of them something is cut or opened for a while; no order of single steps was found with less", harmful)
 }
@@ -192,7 +192,7 @@ func (c *call) harm(what string, all []grid.Difference) {
 
 // stepsMarkdown writes a checklist.
 func (c *call) stepsMarkdown(p *order.Plan) {
-	harmful := "Nothing is cut, and nothing opens that is not meant."
+	harmful := strings.ToUpper(cleanSteps.words[:1]) + cleanSteps.words[1:] + "."
 	if !p.Clean() {
 		harmful = "Mind the steps that cut or open something for a while."
 	}
@@ -209,7 +209,7 @@ func (c *call) stepsMarkdown(p *order.Plan) {
 		}
 		c.say("  - undo: %s", markdown(s.Undo))
 		if s.Why != "" {
-			c.say("  - it cannot be helped: %s", markdown(s.Why))
+			c.say("  - why here: %s", markdown(s.Why))
 		}
 		for _, x := range []struct {
 			what string
