@@ -169,7 +169,7 @@ func (l *lister) network(n *estate.Network, e *estate.Estate) {
 		if s.List != nil {
 			list = s.List.Name
 		}
-		l.add("subnet", s.ID(), n.Name, s.At(), s.Place(), fact{"range", phrase.List(s.Ranges)}, fact{"size", number(s.Plan.Size, "/%d")}, fact{"tier", s.Plan.Tier.Value}, fact{"zone", s.Zone}, fact{"region", s.Plan.Region.Value},
+		l.add("subnet", s.ID(), n.Name, s.At(), s.Place(), fact{"range", phrase.List(s.Ranges)}, fact{"size", number(s.Plan.Size, "/%d")}, fact{"slot", number(s.Plan.Slot, "%d")}, fact{"tier", s.Plan.Tier.Value}, fact{"zone", s.Zone}, fact{"region", s.Plan.Region.Value},
 			fact{"table", s.Table.Name}, fact{"list", list}, fact{"public", s.Plan.Public.Value})
 	}
 	for _, g := range n.Gateways {
