@@ -29,8 +29,22 @@ func (w *wirer) expectations() {
 	}
 	before := len(w.Changes)
 	w.hold(lines)
+	defer w.unwritten()
 	if w.rounds > 1 && len(w.Changes)-before <= maxSpared {
 		w.spare(before)
+	}
+}
+
+// unwritten tells the lines for which nothing is written, and which do not hold: as whom something leaves is a choice of addresses.
+func (w *wirer) unwritten() {
+	for i := range w.After.Plan.Expect {
+		x := &w.After.Plan.Expect[i]
+		if x.Never || x.LeavesAs == "" {
+			continue
+		}
+		if r := expect.One(w.After, x); !r.Holds && !r.Waits {
+			w.Unmet = append(w.Unmet, diag.Finding{Code: unmet, Severity: diag.Error, At: x.At, Place: text.Path{"expect"}, Message: fmt.Sprintf("%q does not hold, and wire writes nothing for it: %s", x.Text, r.Why), Fixes: r.Fixes})
+		}
 	}
 }
 
@@ -58,7 +72,7 @@ func (w *wirer) spare(first int) {
 // broken reports whether a line could be made to hold, and does not.
 func (w *wirer) broken(i int) bool {
 	x := &w.After.Plan.Expect[i]
-	if x.Never || x.LeavesAs != "" || x.Without != "" {
+	if x.Never || x.LeavesAs != "" {
 		return false
 	}
 	r := expect.One(w.After, x)
