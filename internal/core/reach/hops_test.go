@@ -1,6 +1,7 @@
 package reach_test
 
 import (
+	"net/netip"
 	"strings"
 	"testing"
 
@@ -8,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid/gridtest"
 	"wendrik/internal/core/reach"
@@ -160,4 +162,40 @@ func codesOf(a *reach.Answer) string {
 		out = append(out, string(b.Code))
 	}
 	return strings.Join(out, " ")
+}
+
+// TestTwoTranslate: each that translates does so, and each turns its replies back; one that gets a packet once more ends it.
+func TestTwoTranslate(t *testing.T) {
+	t.Parallel()
+	e := estatetest.Load(t, `wendrik: 1
+networks:
+  a:
+    range: 10.0.0.0/16
+    subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.0.1.0/24}, z: {range: 10.0.2.0/24}, l: {range: 10.0.3.0/24}}
+    groups: {g: {in: [any from any], out: [any to any]}}
+    gateways: {i: {kind: internet}, n: {kind: nat, in: z, address: 10.0.2.9, public: 203.0.113.9}}
+    tables:
+      x: {subnets: [x], routes: [{to: 0.0.0.0/0, via: f}]}
+      y: {subnets: [y], routes: [{to: 0.0.0.0/0, via: n}]}
+      z: {subnets: [z], routes: [{to: 0.0.0.0/0, via: i}]}
+      l: {subnets: [l], routes: [{to: 0.0.0.0/0, via: e}]}
+workloads:
+  w: {in: a/x, address: 10.0.0.9, groups: g}
+  f: {in: a/y, address: 10.0.1.9, groups: g, forwards: nat}
+  v: {in: a/l, address: 10.0.3.10, groups: g}
+  e: {in: a/l, address: 10.0.3.9, groups: g, forwards: nat}
+`)
+	a := ask(t, e, []string{"w", "internet", "tcp/443"})
+	require.Equal(t, reach.Open, a.Verdict, "%+v", a.Blockers)
+	assert.Equal(t, []netip.Addr{netip.MustParseAddr("203.0.113.9")}, a.SeenAs)
+	var back []string
+	for _, h := range a.Ways[0].Back {
+		if h.Did == reach.TurnedBack {
+			back = append(back, h.Object.ID())
+		}
+	}
+	assert.Equal(t, []string{"a/n", "f"}, back, "the last that translated turns back first")
+	round := ask(t, e, []string{"v", "internet", "tcp/443"})
+	assert.Equal(t, reach.Blocked, round.Verdict)
+	assert.Equal(t, reach.SecondNAT, round.Blockers[0].Code)
 }
