@@ -198,8 +198,10 @@ func (v *drifted) asJSON() driftOut {
 		return out
 	}
 	out.Opens, out.Closes = judgedJSON(v.does.Opens), judgedJSON(v.does.Closes)
-	for i := range out.Opens { // nobody allowed what was done by hand
-		out.Opens[i].Allowed = false
+	for _, all := range [][]judgedOut{out.Opens, out.Closes} { // nobody allowed what was done by hand
+		for i := range all {
+			all[i].Allowed = false
+		}
 	}
 	for _, x := range v.does.Expectations {
 		out.Expectations = append(out.Expectations, expectedOut(x))
