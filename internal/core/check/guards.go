@@ -402,20 +402,36 @@ var unheard = Rule{"nobody-listens", Guards, "A rule of a group that lets flows 
 }}
 
 var nobodyThere = Rule{"nobody-there", Guards, "A rule of a group for one address of a network of the plan that nobody has.", func(r *run) {
+	type ruled struct {
+		addr netip.Addr
+		g    *estate.Group
+		rule estate.Rule
+		told bool
+	}
+	var all []ruled
 	for _, n := range r.Networks {
 		for _, g := range n.Groups {
 			for _, x := range slices.Concat(g.In, g.Out) {
-				p := x.Peer.Range
-				if !p.IsValid() || !p.IsSingleIP() || r.Owner(p.Addr()).Workload != nil {
-					continue
+				if p := x.Peer.Range; p.IsValid() && p.IsSingleIP() && r.Owner(p.Addr()).Workload == nil {
+					all = append(all, ruled{p.Addr(), g, x, false})
 				}
-				for _, o := range r.Networks {
-					if s := o.SubnetOf(p.Addr()); s != nil && o.Host(p.Addr()).Nobody() && slices.ContainsFunc(s.Ranges, func(q netip.Prefix) bool { return q.Contains(p.Addr()) && !o.Reserved(q, p.Addr()) }) {
-						r.report(diag.Warning, x.At, g.Place(), "name who is meant, or take it out", "the rule  %s  of group %s is for an address of subnet %s that nobody has", x.Text, g.ID(), s.ID())
-						if out, can := ruleOut(g, n, x); can {
-							r.choice(remove, out)
-						}
-						break
+			}
+		}
+	}
+	slices.SortStableFunc(all, func(a, b ruled) int { return a.addr.Compare(b.addr) })
+	for _, o := range r.Networks {
+		for _, s := range o.Subnets {
+			for _, q := range s.Ranges {
+				first, _ := slices.BinarySearchFunc(all, q.Addr(), func(x ruled, a netip.Addr) int { return x.addr.Compare(a) })
+				for i := first; i < len(all) && q.Contains(all[i].addr); i++ {
+					x := &all[i]
+					if x.told || !o.Host(x.addr).Nobody() || o.Reserved(q, x.addr) {
+						continue
+					}
+					x.told = true
+					r.report(diag.Warning, x.rule.At, x.g.Place(), "name who is meant, or take it out", "the rule  %s  of group %s is for an address of subnet %s that nobody has", x.rule.Text, x.g.ID(), s.ID())
+					if out, can := ruleOut(x.g, x.g.Network, x.rule); can {
+						r.choice(remove, out)
 					}
 				}
 			}

@@ -93,17 +93,7 @@ func shortest(ranges []netip.Prefix, p netip.Prefix) int {
 var changesNothing = Rule{"changes-nothing", Wiring, "A route for which a shorter one of the table, that is no default route, leads the same way.", func(r *run) {
 	for _, n := range r.Networks {
 		for _, t := range n.Tables {
-			around := map[*estate.Route]*estate.Route{}
-			var open []*estate.Route
-			for _, x := range slices.SortedStableFunc(slices.Values(t.Routes), func(a, b *estate.Route) int { return address.Compare(a.To, b.To) }) {
-				for len(open) > 0 && !address.Covers(open[len(open)-1].To, x.To) {
-					open = open[:len(open)-1]
-				}
-				if len(open) > 0 && open[len(open)-1].To != x.To {
-					around[x] = open[len(open)-1]
-				}
-				open = append(open, x)
-			}
+			around := aroundEach(t.Routes)
 			needed := map[text.Pos]bool{}
 			for _, x := range t.Routes {
 				o := around[x]
@@ -148,26 +138,24 @@ var sharedFirewall = Rule{"shared-firewall", Wiring, "A subnet that is led on by
 }}
 
 var noPublicIPv6 = Rule{"no-public-ipv6", Wiring, "A default route of IPv6 to a gateway, in a network without public IPv6 addresses.", func(r *run) {
+	named := map[*estate.Network]bool{} // with a workload that has a public IPv6 address by name
+	for _, w := range r.Workloads {
+		if slices.ContainsFunc(w.Public, netip.Addr.Is6) {
+			named[w.Network()] = true
+		}
+	}
 	r.eachRoute(func(t *estate.Table, x *estate.Route) {
 		g, is := x.Via.(*estate.Gateway)
 		if !is || !x.To.Addr().Is6() || x.To.Bits() > 3 || g.Type == estate.NATGateway {
 			return
 		}
-		var six []netip.Prefix
-		for _, p := range t.Network.Ranges {
-			if p.Addr().Is6() {
-				six = append(six, p)
-			}
-		}
-		public := slices.ContainsFunc(six, func(p netip.Prefix) bool { return address.IsPublic(p.Addr()) })
-		named := slices.ContainsFunc(r.Workloads, func(w *estate.Workload) bool {
-			return w.Network() == t.Network && slices.ContainsFunc(w.Public, netip.Addr.Is6)
-		})
-		translated := slices.ContainsFunc(t.Network.NATs(), func(g *estate.Gateway) bool { return slices.ContainsFunc(g.Public, netip.Addr.Is6) })
-		if public || named || translated || len(t.Network.Ranges) == 0 {
+		if n := t.Network; len(n.Ranges) == 0 || named[n] || slices.ContainsFunc(n.Ranges, carriedIPv6) ||
+			slices.ContainsFunc(n.NATs(), func(g *estate.Gateway) bool { return slices.ContainsFunc(g.Public, netip.Addr.Is6) }) {
 			return
 		}
 		r.report(diag.Warning, x.At, t.Place(), "give the network a public range of IPv6", "the route to %s of table %s leads to gateway %s, and network %s has no public IPv6 address that could go out by it", x.To, t.ID(), g.Name, t.Network.Name)
 		r.takesRouteOut(t, x, remove)
 	})
 }}
+
+func carriedIPv6(p netip.Prefix) bool { return p.Addr().Is6() && address.IsPublic(p.Addr()) }

@@ -55,17 +55,11 @@ var neverWins = Rule{"never-wins", Wiring, "A route that no packet takes, becaus
 
 // underEach gives each route of a table with the longer ones that lie in it and in no other longer one.
 func underEach(all []*estate.Route) iter.Seq2[*estate.Route, []netip.Prefix] {
-	sorted := slices.SortedStableFunc(slices.Values(all), func(a, b *estate.Route) int { return address.Compare(a.To, b.To) })
-	under := make(map[*estate.Route][]netip.Prefix)
-	var around []*estate.Route
-	for _, x := range sorted {
-		for len(around) > 0 && !address.Covers(around[len(around)-1].To, x.To) {
-			around = around[:len(around)-1]
+	around, under := aroundEach(all), make(map[*estate.Route][]netip.Prefix)
+	for _, x := range byRange(all) {
+		if o := around[x]; o != nil {
+			under[o] = append(under[o], x.To)
 		}
-		if n := len(around); n > 0 && around[n-1].To != x.To {
-			under[around[n-1]] = append(under[around[n-1]], x.To)
-		}
-		around = append(around, x)
 	}
 	return func(yield func(*estate.Route, []netip.Prefix) bool) {
 		for _, x := range all {
@@ -74,6 +68,26 @@ func underEach(all []*estate.Route) iter.Seq2[*estate.Route, []netip.Prefix] {
 			}
 		}
 	}
+}
+
+// aroundEach gives for each route of a table the longest that leads to more, and to all that it leads to; nil for one that lies in none.
+func aroundEach(all []*estate.Route) map[*estate.Route]*estate.Route {
+	around := make(map[*estate.Route]*estate.Route)
+	var open []*estate.Route
+	for _, x := range byRange(all) {
+		for len(open) > 0 && !address.Covers(open[len(open)-1].To, x.To) {
+			open = open[:len(open)-1]
+		}
+		if n := len(open); n > 0 && open[n-1].To != x.To {
+			around[x] = open[n-1]
+		}
+		open = append(open, x)
+	}
+	return around
+}
+
+func byRange(all []*estate.Route) []*estate.Route {
+	return slices.SortedStableFunc(slices.Values(all), func(a, b *estate.Route) int { return address.Compare(a.To, b.To) })
 }
 
 var knowsMore = Rule{"site-knows-more", Wiring, "A site that has a route to what is not there, or what it is not joined to.", func(r *run) {

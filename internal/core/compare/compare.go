@@ -65,7 +65,7 @@ func Of(before, after *estate.Estate, allow []plan.Expectation, today time.Time)
 
 // permit notes what may open: what a line says that it reaches; and what may close: what one says that it never reaches.
 func (r *Result) permit(before, after *estate.Estate, allow []plan.Expectation) {
-	opens, closes := r.said(allow, false, after), r.said(allow, true, after, before)
+	opens, closes := said(allow, false, after), said(allow, true, after, before)
 	for i := range r.Opens {
 		r.Opens[i].Allowed = within(&r.Opens[i].Difference, opens)
 	}
@@ -82,35 +82,19 @@ type meant struct {
 
 // said is what lines speak of that say that something is reached, or never. Their ends are those of all estates that are given: what closes
 // may be gone from the new one.
-func (r *Result) said(lines []plan.Expectation, never bool, estates ...*estate.Estate) []meant {
+func said(lines []plan.Expectation, never bool, estates ...*estate.Estate) []meant {
 	var all []meant
 	for _, x := range lines {
 		if x.Never != never || x.LeavesAs != "" {
 			continue
 		}
 		for _, e := range estates {
-			if from, to, ok := endsOf(e, x); ok {
+			if from, to, err := expect.Ends(e, &x); err == nil {
 				all = append(all, meant{meantBy(from), meantBy(to), x.Flows})
 			}
 		}
 	}
 	return all
-}
-
-// endsOf are the ends of a line, without those that it excepts; ok is false where an estate lacks one of them.
-func endsOf(e *estate.Estate, x plan.Expectation) (from, to reach.Ends, ok bool) {
-	from, err := reach.FindEnds(e, x.From)
-	if err == nil {
-		to, err = reach.FindEnds(e, x.To)
-	}
-	for _, word := range x.Except {
-		var but reach.Ends
-		if err == nil {
-			but, err = reach.FindEnds(e, word)
-			from, to = from.Without(but), to.Without(but)
-		}
-	}
-	return from, to, err == nil
 }
 
 // within reports whether all of a difference is said.

@@ -124,11 +124,7 @@ func One(e *estate.Estate, x *plan.Expectation) Result {
 		return without(e, x)
 	}
 	r := Result{Expectation: x}
-	from, err := reach.FindEnds(e, x.From)
-	var to reach.Ends
-	if err == nil {
-		to, err = reach.FindEnds(e, x.To)
-	}
+	from, to, err := Ends(e, x)
 	if err != nil {
 		r.Why, r.Fixes = err.Error(), diag.Advise(wrong.Right(err))
 		for _, end := range []string{x.From, x.To} {
@@ -137,14 +133,6 @@ func One(e *estate.Estate, x *plan.Expectation) Result {
 			}
 		}
 		return r
-	}
-	for _, word := range x.Except {
-		but, err := reach.FindEnds(e, word)
-		if err != nil {
-			r.Why, r.Fixes = err.Error(), diag.Advise(wrong.Right(err))
-			return r
-		}
-		from, to = from.Without(but), to.Without(but)
 	}
 	s := grid.AskMany(e, from, to, x.Flows, false, nil)
 	if x.LeavesAs != "" && to.One != nil && from.One == nil {
@@ -177,6 +165,21 @@ func One(e *estate.Estate, x *plan.Expectation) Result {
 		r.Nobody = r.Why != "" && could == nil
 	}
 	return r
+}
+
+// Ends are the ends of an expectation, without those that it excepts. The error is a *wrong.Error, of the first that is not there.
+func Ends(e *estate.Estate, x *plan.Expectation) (from, to reach.Ends, err error) {
+	if from, err = reach.FindEnds(e, x.From); err == nil {
+		to, err = reach.FindEnds(e, x.To)
+	}
+	for _, word := range x.Except {
+		var but reach.Ends
+		if err == nil {
+			but, err = reach.FindEnds(e, word)
+			from, to = from.Without(but), to.Without(but)
+		}
+	}
+	return from, to, err
 }
 
 // eachAlone asks each of some workloads by itself as whom it is seen: nothing stands for another there.

@@ -176,14 +176,17 @@ func Ask(e *estate.Estate, q Question) *Answer {
 	for _, f := range sure {
 		a.Ways = append(a.Ways, walkAll(e, q, f)...)
 	}
-	for _, f := range perhaps { // which counts where something translates it, and gets out
+	var first []Way
+	for i, f := range perhaps { // which counts where something translates it, and gets out
 		ways := walkAll(e, q, f)
 		if slices.ContainsFunc(ways, func(w Way) bool { return !w.Some.Empty() }) {
 			a.Ways = append(a.Ways, ways...)
+		} else if i == 0 {
+			first = ways
 		}
 	}
-	if len(a.Ways) == 0 && len(perhaps) > 0 {
-		a.Ways = walkAll(e, q, perhaps[0])
+	if len(a.Ways) == 0 {
+		a.Ways = first
 	}
 	a.sum()
 	a.notes()
