@@ -24,7 +24,7 @@ import (
 var program string
 
 func TestMain(m *testing.M) {
-	_ = flag.Set("test.parallel", "8") // they wait for the kernel and for one another more than they compute
+	_ = flag.Set("test.parallel", "4") // they wait for the kernel and for one another more than they compute
 	flag.Parse()
 	dir, err := os.MkdirTemp("", "wendrik-test-")
 	if err != nil {
