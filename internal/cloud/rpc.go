@@ -130,13 +130,19 @@ func Run(words []string) (Driver, error) {
 	if err != nil {
 		return nil, err
 	}
-	said := &tail{}
-	cmd.Stderr = said
-	cmd.WaitDelay = 2 * time.Second
+	errs, err := cmd.StderrPipe()
+	if err != nil {
+		return nil, err
+	}
 	apart(cmd)
 	if err := cmd.Start(); err != nil {
 		return nil, err
 	}
+	said := &tail{ended: make(chan struct{})}
+	go func() {
+		io.Copy(said, errs)
+		close(said.ended)
+	}()
 	d := Spoken(out, in).(*spoken)
 	d.words = said
 	d.end = func() error {
@@ -144,6 +150,7 @@ func Run(words []string) (Driver, error) {
 		kill := time.AfterFunc(5*time.Second, func() { cmd.Process.Kill() }) // where it was asked to end, and does not
 		defer kill.Stop()
 		d.client.Close()
+		said.wait() // before Wait, which closes what it is read from
 		return cmd.Wait()
 	}
 	return d, nil
@@ -174,8 +181,9 @@ func (b bearer) RoundTrip(r *http.Request) (*http.Response, error) {
 
 // tail keeps the last that was written to it.
 type tail struct {
-	mu   sync.Mutex
-	text []byte
+	mu    sync.Mutex
+	text  []byte
+	ended chan struct{} // closed when nothing more comes; nil where nothing comes at all
 }
 
 func (t *tail) Write(p []byte) (int, error) {
@@ -186,6 +194,18 @@ func (t *tail) Write(p []byte) (int, error) {
 		t.text = slices.Clone(t.text[len(t.text)-4096:])
 	}
 	return len(p), nil
+}
+
+// wait is until all words of a program that ended have come: they come by another way than its answers, and may be later.
+// What another program holds open is not waited for longer than two seconds.
+func (t *tail) wait() {
+	if t.ended == nil {
+		return
+	}
+	select {
+	case <-t.ended:
+	case <-time.After(2 * time.Second):
+	}
 }
 
 // Last is the last line that was written.
@@ -217,6 +237,9 @@ func (r *spoken) call(ctx context.Context, method string, ask, answer any) error
 		return &Refusal{why.Reason, e.Message, time.Duration(why.AfterMS) * time.Millisecond}
 	case errors.As(err, &e) && e.Code == jrpc2.InternalError && !r.client.IsStopped(): // which says so, too, when its channel broke
 		return Refused(Fault, "%s", e.Message)
+	}
+	if r.client.IsStopped() {
+		r.words.wait()
 	}
 	if said := r.words.Last(); said != "" {
 		return fmt.Errorf("the driver gave no answer to %s; the last it said was: %s", method, said)
