@@ -8,15 +8,12 @@ require (
 	github.com/chromedp/cdproto v0.0.0-20250724212937-08a3db8b4327
 	github.com/chromedp/chromedp v0.14.2
 	github.com/creachadair/jrpc2 v1.3.6
-	github.com/fogleman/gg v1.3.0
 	github.com/fsnotify/fsnotify v1.10.1
-	github.com/golang/freetype v0.0.0-20170609003504-e2365dfdc4a0
 	github.com/google/nftables v0.3.0
 	github.com/jackc/pgx/v5 v5.12.0
 	github.com/jedib0t/go-pretty/v6 v6.8.3
 	github.com/mattn/go-shellwords v1.0.16
 	github.com/miekg/dns v1.1.73
-	github.com/natefinch/atomic v1.0.1
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/signintech/gopdf v0.33.0
 	github.com/stretchr/testify v1.12.1

@@ -4,13 +4,10 @@ import (
 	"bytes"
 	"fmt"
 	"io"
-	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
 	"time"
-
-	"github.com/natefinch/atomic"
 
 	"wendrik/internal/core/compare"
 	"wendrik/internal/core/draw"
@@ -18,6 +15,7 @@ import (
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/picture"
+	"wendrik/internal/replace"
 )
 
 func drawCommand() *command {
@@ -264,12 +262,7 @@ func stopsOf(hops []reach.Hop) []draw.Stop {
 
 // overwrite writes a file that is made anew each time.
 func overwrite(name string, content []byte) error {
-	_, missing := os.Stat(name)
-	err := atomic.WriteFile(name, bytes.NewReader(content))
-	if err == nil && missing != nil {
-		err = os.Chmod(name, 0o644) // it comes readable by its owner alone
-	}
-	if err != nil {
+	if err := replace.Output(name, content); err != nil {
 		return &usageError{fmt.Sprintf("%s cannot be written: %s", name, reason(err)), "name another file"}
 	}
 	return nil

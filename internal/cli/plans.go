@@ -357,8 +357,12 @@ func unreadable(name, what string, err error) error {
 // reason is why a file could not be used, without its name.
 func reason(err error) string {
 	var path *fs.PathError
-	if errors.As(err, &path) {
+	var link *os.LinkError
+	switch {
+	case errors.As(err, &path):
 		err = path.Err
+	case errors.As(err, &link):
+		err = link.Err
 	}
 	return err.Error()
 }

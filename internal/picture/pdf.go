@@ -97,3 +97,11 @@ func rgb(colour string) (r, g, b uint8) {
 	n, _ := strconv.ParseUint(colour[1:], 16, 32)
 	return uint8(n >> 16), uint8(n >> 8), uint8(n)
 }
+
+func scaled(all []float64, by float64) []float64 {
+	out := make([]float64, len(all))
+	for i := range all {
+		out[i] = all[i] * by
+	}
+	return out
+}

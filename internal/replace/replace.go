@@ -44,6 +44,36 @@ func File(name, before, after string) (linked bool, err error) {
 	return replace(target, before, after)
 }
 
+// Output puts a file that is made anew each time in its place, whole or not at all: readable by all where it is new, with the mode of the
+// old one where there is one. A symbolic link stays, and what it leads to is replaced. What is there and is no plain file, as a device or
+// a pipe, is ErrNotFile, and stays.
+func Output(name string, content []byte) error {
+	mode := fs.FileMode(0o644)
+	if target, err := filepath.EvalSymlinks(name); err == nil {
+		name = target
+	}
+	switch info, err := os.Stat(name); {
+	case err == nil && !info.Mode().IsRegular():
+		return ErrNotFile
+	case err == nil:
+		mode = info.Mode().Perm()
+	case !errors.Is(err, fs.ErrNotExist):
+		return err
+	}
+	f, err := os.CreateTemp(filepath.Dir(name), "."+filepath.Base(name)+".*")
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(content)
+	if err = errors.Join(err, f.Chmod(mode), f.Sync(), f.Close()); err == nil {
+		err = os.Rename(f.Name(), name)
+	}
+	if err != nil {
+		os.Remove(f.Name())
+	}
+	return err
+}
+
 // unchanged compares what is in a file with what was read.
 func unchanged(name, before string) error {
 	now, err := os.ReadFile(name)

@@ -239,3 +239,41 @@ func TestKilledWriterLeavesTheFileWhole(t *testing.T) {
 	require.NoError(t, err)
 	alone(t, name)
 }
+
+// TestOutput: a file that is made anew keeps its mode and its link; what is no plain file stays what it is, also at the end of a link.
+func TestOutput(t *testing.T) {
+	dir := t.TempDir()
+	at := func(name string) string { return filepath.Join(dir, name) }
+	require.NoError(t, Output(at("fresh"), []byte("one")))
+	info, err := os.Stat(at("fresh"))
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o644), info.Mode())
+
+	require.NoError(t, os.WriteFile(at("kept"), []byte("a longer text"), 0o600))
+	require.NoError(t, os.Chmod(at("kept"), 0o640))
+	require.NoError(t, os.Symlink("kept", at("link")))
+	require.NoError(t, Output(at("link"), []byte("two")))
+	info, err = os.Lstat(at("link"))
+	require.NoError(t, err)
+	assert.Equal(t, os.ModeSymlink, info.Mode().Type())
+	text, err := os.ReadFile(at("kept"))
+	require.NoError(t, err)
+	assert.Equal(t, "two", string(text))
+	info, err = os.Stat(at("kept"))
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o640), info.Mode())
+
+	require.NoError(t, unix.Mkfifo(at("pipe"), 0o600))
+	require.NoError(t, os.Symlink("pipe", at("to-pipe")))
+	require.NoError(t, os.Symlink(os.DevNull, at("to-device")))
+	for _, name := range []string{"pipe", "to-pipe", "to-device", "."} {
+		assert.ErrorIs(t, Output(at(name), []byte("three")), ErrNotFile, name)
+	}
+	info, err = os.Stat(at("pipe"))
+	require.NoError(t, err)
+	assert.Equal(t, os.ModeNamedPipe, info.Mode().Type())
+	assert.ErrorIs(t, Output(at("no/where"), nil), os.ErrNotExist)
+	left, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	assert.Len(t, left, 6, "nothing lies beside them")
+}
