@@ -188,3 +188,8 @@ func word(v reflect.Value) (string, bool) {
 	}
 	return "", false
 }
+
+// Line is what Tell tells, on one line.
+func Line(v any) string {
+	return strings.Join(strings.FieldsFunc(Tell(v), func(r rune) bool { return r == '\n' }), ";")
+}

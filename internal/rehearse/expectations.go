@@ -20,15 +20,9 @@ import (
 func (s *script) expectations() {
 	for _, r := range expect.Run(s.e, nil) {
 		x := Expected{Expectation: r.Expectation, Says: r.Holds}
-		from, errFrom := reach.FindEnds(s.e, r.From)
-		to, errTo := reach.FindEnds(s.e, r.To)
+		from, to, err := expect.Ends(s.e, r.Expectation)
 		var speak []*Try
-		for _, word := range r.Except {
-			if but, err := reach.FindEnds(s.e, word); err == nil {
-				from, to = from.Without(but), to.Without(but)
-			}
-		}
-		if errFrom == nil && errTo == nil {
+		if err == nil {
 			for _, t := range s.tries {
 				if names(from, t.From, t.Src) && names(to, t.To, t.Dst) && (to.One != nil && to.One.Addr.IsValid() || s.byName(t)) && r.Flows.Covers(t.flows()) {
 					speak = append(speak, t)

@@ -1,6 +1,7 @@
 package expect
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -67,5 +68,31 @@ func TestRun(t *testing.T) {
 		if doubtful {
 			assert.True(t, f.Fix() != "" || r.Counter != nil, c.line)
 		}
+	}
+}
+
+// TestExceptOfSites: an address or a range of a site is taken out of it, and nothing else is; what is left of a range is no more than it was.
+func TestExceptOfSites(t *testing.T) {
+	for line, holds := range map[string]bool{
+		"isle never reaches db except 10.9.0.7":          true,
+		"isle never reaches db except 10.9.0.0/25":       true,
+		"isle never reaches db except 10.9.0.8":          false,
+		"10.9.0.0/24 never reaches db except 10.9.0.7":   true,
+		"10.9.0.0/29 never reaches db except 10.9.0.3":   false,
+		"10.9.0.128/25 never reaches db except 10.9.1.9": true,
+		"10.9.1.0/24 reaches db on tcp/23 except isle":   false,
+	} {
+		e, _ := estate.Load(text.One("p", `
+wendrik: 1
+profile: zonal
+networks: {pier: {range: 10.0.0.0/16, subnets: {db: {range: 10.0.1.0/24}}, tables: {main: {main: true, routes: [{to: isle, via: isle}]}}, groups: {db: {in: [tcp/22 from 10.9.0.7/32, tcp/23 from 10.9.1.0/24], out: []}}}}
+sites: {isle: {ranges: [10.9.0.0/16], link: pier, knows: [pier]}}
+workloads: {db: {in: pier/db, address: 10.0.1.1, groups: [db]}}
+expect: ["`+strings.ReplaceAll(line, "never reaches db", "never reaches db on tcp/22")+`"]
+`))
+		require.Len(t, e.Plan.Expect, 1)
+		r := Run(e, nil)[0]
+		assert.Equal(t, holds, r.Holds, "%s: %s", line, r.Why)
+		assert.Equal(t, strings.HasSuffix(line, "except isle"), r.Nobody, line)
 	}
 }

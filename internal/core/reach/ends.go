@@ -22,7 +22,8 @@ type End struct {
 	Internet bool
 	Addr     netip.Addr // the one address that was asked for; the zero Addr for all
 
-	part address.Set // those addresses of the internet, or of a site, that are meant; empty for all of a site
+	part  address.Set // those addresses of the internet, or of a site, that are meant; empty for all of a site
+	whole address.Set // those that its name means, where part may be less; empty for all of a site
 }
 
 // EndOf is the end that a workload is.
@@ -135,7 +136,7 @@ func (e Ends) Objects() []estate.Object {
 func FindEnds(e *estate.Estate, word string) (Ends, error) {
 	ends, end := Ends{Name: word}, End{Name: word}
 	if word == plan.Internet {
-		end.Internet, end.part = true, e.Outside
+		end.Internet, end.part, end.whole = true, e.Outside, e.Outside
 		ends.One = &end
 		return ends, nil
 	}
@@ -152,15 +153,15 @@ func FindEnds(e *estate.Estate, word string) (Ends, error) {
 		case *estate.Set:
 			ends.add(o.Members)
 			for _, x := range o.Members {
-				if x.Subnet != nil && !slices.Contains(ends.in, estate.Object(x.Subnet.Network)) {
-					ends.in = append(ends.in, x.Subnet.Network)
+				if x.Subnet != nil {
+					ends.live(x.Subnet.Network)
 				}
 			}
 		case *estate.Network:
-			ends.in = append(ends.in, o)
+			ends.live(o)
 			ends.add(o.Workloads())
 		case *estate.Tier:
-			ends.in = append(ends.in, o.Network)
+			ends.live(o.Network)
 			for _, s := range o.Subnets {
 				ends.add(s.Workloads)
 			}
@@ -171,7 +172,7 @@ func FindEnds(e *estate.Estate, word string) (Ends, error) {
 				ends.Unsettled = e.Workloads[i]
 			}
 		case *estate.Subnet:
-			ends.in = append(ends.in, o.Network)
+			ends.live(o.Network)
 			ends.add(o.Workloads)
 		default:
 			continue
@@ -183,8 +184,12 @@ func FindEnds(e *estate.Estate, word string) (Ends, error) {
 		ends.Many = nil
 	case !found && strings.Contains(word, "/"):
 		p, err := address.ParseRange(word)
-		if err != nil {
+		before, _, _ := strings.Cut(word, "/")
+		switch _, no := netip.ParseAddr(before); {
+		case err != nil && no != nil:
 			return ends, unknownEnd(e, word)
+		case err != nil:
+			return ends, wrong.Value(wrong.Right(err), "%s", err)
 		}
 		return findRange(e, ends, p)
 	case !found:
@@ -197,6 +202,13 @@ func FindEnds(e *estate.Estate, word string) (Ends, error) {
 		return ends, err
 	}
 	return ends, nil
+}
+
+// live adds a network that they are of, once.
+func (e *Ends) live(n *estate.Network) {
+	if !slices.Contains(e.in, estate.Object(n)) {
+		e.in = append(e.in, n)
+	}
 }
 
 // add adds the workloads that have a place in the estate, each once.
@@ -261,6 +273,7 @@ func findAddr(e *estate.Estate, end End, a netip.Addr) (End, error) {
 		return end, wrong.Value("ask for an address of the estate", "%s is in no network and no site of the estate, and the internet does not carry it", a)
 	}
 	end.Internet, end.part = true, address.SetOf(address.Single(a))
+	end.whole = end.part
 	return end, nil
 }
 
@@ -299,7 +312,7 @@ func (e End) has(f family) bool {
 // call names some of the end's addresses: the only one, a few ranges, the end itself for all, or what else it has.
 func (e End) call(some address.Set) string {
 	f := family(some.First())
-	all, name := e.part, "any public IPv6 address"
+	all, name := e.whole, "any public IPv6 address"
 	if f.Is4() {
 		name = "any public IPv4 address"
 	}
@@ -307,7 +320,7 @@ func (e End) call(some address.Set) string {
 		all, name = address.SetOf(e.Site.Ranges...), "site "+e.Site.Name
 	}
 	if _, err := netip.ParsePrefix(e.Name); err == nil {
-		all, name = e.part, e.Name
+		all, name = e.whole, e.Name
 	}
 	switch {
 	case some.Empty() || some.IsSingle():
@@ -384,25 +397,31 @@ func (e Ends) Without(o Ends) Ends {
 		}
 		return left
 	}
-	if o.One == nil || o.One.Workload != nil {
+	if e.One.isAddr(o.One) {
+		return Ends{Name: e.Name}
+	}
+	less := o.outsideOf(e)
+	if less.Empty() {
 		return e
 	}
-	one := *e.One
-	switch {
-	case one.Internet && o.One.Internet:
-		one.part = one.part.Minus(o.One.part)
-	case one.Site != nil && one.Site == o.One.Site:
-		whole, less := one.part, o.One.part
-		if whole.Empty() {
-			whole = address.SetOf(one.Site.Ranges...)
-		}
-		if less.Empty() {
-			less = address.SetOf(one.Site.Ranges...)
-		}
-		one.part = whole.Minus(less)
+	left := e.outsideOf(o).Minus(less)
+	if left.Empty() {
+		return Ends{Name: e.Name}
 	}
-	e.One = &one
-	return e
+	one := e.One.Only(left)
+	return Ends{Name: e.Name, One: &one}
+}
+
+// isAddr reports whether two ends are one address.
+func (e End) isAddr(o *End) bool { return o != nil && e.Addr.IsValid() && e.Addr == o.Addr }
+
+// outsideOf are those addresses that the ends have of the internet, or of the site, that others are; nothing where they are neither.
+func (e Ends) outsideOf(o Ends) address.Set {
+	if e.One == nil || o.One == nil || e.One.Internet != o.One.Internet || e.One.Site != o.One.Site {
+		return address.Set{}
+	}
+	_, part, _ := e.One.Outside()
+	return part
 }
 
 // findRange finds the ends that a range is: a part of the internet or of a site, or the workloads in it.
@@ -416,11 +435,11 @@ func findRange(e *estate.Estate, ends Ends, p netip.Prefix) (Ends, error) {
 	var ones []End
 	for _, s := range e.Sites {
 		if some := address.SetOf(s.Ranges...).Intersect(set); !some.Empty() {
-			ones = append(ones, End{Name: ends.Name, Site: s, part: some})
+			ones = append(ones, End{Name: ends.Name, Site: s, part: some, whole: some})
 		}
 	}
 	if some := e.Outside.Intersect(set); !some.Empty() {
-		ones = append(ones, End{Name: ends.Name, Internet: true, part: some})
+		ones = append(ones, End{Name: ends.Name, Internet: true, part: some, whole: some})
 	}
 	switch {
 	case len(ones) == 1 && len(ends.Many) == 0:
@@ -431,9 +450,7 @@ func findRange(e *estate.Estate, ends Ends, p netip.Prefix) (Ends, error) {
 		return ends, wrong.Value("ask for a range that holds one", "no workload, site or public address lies in %s", p)
 	}
 	for _, x := range ends.Many {
-		if n := estate.Object(x.Subnet.Network); !slices.Contains(ends.in, n) {
-			ends.in = append(ends.in, n)
-		}
+		ends.live(x.Subnet.Network)
 	}
 	return ends, nil
 }
@@ -453,7 +470,7 @@ func (e Ends) Meets(o Ends) bool {
 	if slices.ContainsFunc(o.Many, func(x *estate.Workload) bool { return all[x] }) {
 		return true
 	}
-	return e.One != nil && o.One != nil && e.One.Workload == nil && e.One.owner() == o.One.owner()
+	return !e.outsideOf(o).Intersect(o.outsideOf(e)).Empty() || e.One != nil && e.One.isAddr(o.One)
 }
 
 // In are the same ends in another estate, by name; ok is false where one is not there.
@@ -465,7 +482,7 @@ func (e Ends) In(o *estate.Estate) (in Ends, ok bool) {
 			return in, false
 		}
 		if e.One.Workload == nil {
-			one.part = e.One.part
+			one = one.Only(e.One.part)
 		}
 		in.One = &one
 		return in, true

@@ -382,7 +382,7 @@ func TestRangesAsEnds(t *testing.T) {
 	assert.Equal(t, []string{"shop", "jump", "odd"}, names)
 	assert.True(t, ends("198.51.100.0/24").One.Means("internet", netip.MustParseAddr("198.51.100.9")))
 	assert.False(t, ends("198.51.100.0/24").One.Means("internet", netip.MustParseAddr("198.51.101.9")))
-	for word, want := range map[string]string{"172.16.0.0/12": "no workload, site or public address lies in", "10.0.0.0/8": "holds addresses of several", "10.144.0.1/24": "is no workload, site, network or address"} {
+	for word, want := range map[string]string{"172.16.0.0/12": "no workload, site or public address lies in", "10.0.0.0/8": "holds addresses of several", "10.144.0.1/24": "its host bits are not zero"} {
 		_, err := FindEnds(e, word)
 		require.Error(t, err, word)
 		assert.Contains(t, err.Error(), want, word)

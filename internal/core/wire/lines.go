@@ -164,25 +164,15 @@ func (w *wirer) apart(lines []int, surveys []*grid.Survey, broken []plan.Expecta
 
 // meets reports whether a survey and a line have somebody in common at both ends.
 func (w *wirer) meets(s *grid.Survey, x *plan.Expectation) bool {
-	from, errFrom := reach.FindEnds(w.After, x.From)
-	to, errTo := reach.FindEnds(w.After, x.To)
-	return errFrom == nil && errTo == nil && s.From.Meets(from) && s.To.Meets(to)
+	from, to, err := expect.Ends(w.After, x)
+	return err == nil && s.From.Meets(from) && s.To.Meets(to)
 }
 
 // survey asks about all pairs of a line; ok is false where there is none.
 func (w *wirer) survey(x *plan.Expectation) (s *grid.Survey, ok bool) {
-	from, err := reach.FindEnds(w.After, x.From)
+	from, to, err := expect.Ends(w.After, x)
 	if err != nil {
 		return nil, false
-	}
-	to, err := reach.FindEnds(w.After, x.To)
-	if err != nil {
-		return nil, false
-	}
-	for _, word := range x.Except {
-		if but, err := reach.FindEnds(w.After, word); err == nil {
-			from, to = from.Without(but), to.Without(but)
-		}
 	}
 	s = grid.AskMany(w.After, from, to, x.Flows, false, nil)
 	return s, s.Pairs > 0
