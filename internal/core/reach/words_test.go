@@ -73,6 +73,7 @@ func TestEveryBlockerIsWorded(t *testing.T) {
 	}
 	// Some take a plan made for them; reach_test.go and hops_test.go have each.
 	rare := []diag.Code{Overlap, NotThere, NotForwarding, LeftOnMainTable, NoInternetGateway, NATFamily, NoCommonFamily, NoWorkload, NotJoined, OutOfOrder}
+	assert.Len(t, slices.Compact(slices.Sorted(slices.Values(Codes))), len(Codes), "each once")
 	for _, code := range Codes {
 		assert.True(t, seen[code] > 0 || slices.Contains(rare, code), "%s never came up", code)
 	}
