@@ -2,6 +2,8 @@ package grid
 
 import (
 	"fmt"
+	"hash/crc32"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -12,6 +14,7 @@ import (
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/text"
 	"wendrik/internal/golden"
 )
 
@@ -65,7 +68,7 @@ func ends(t *testing.T, e *estate.Estate, from, to string) (a, b reach.Ends) {
 }
 
 func many(t *testing.T, e *estate.Estate, words []string) string {
-	var flows flow.Set
+	flows := flow.Any()
 	var err error
 	if len(words) > 2 {
 		flows, err = flow.Parse(words[2])
@@ -73,6 +76,7 @@ func many(t *testing.T, e *estate.Estate, words []string) string {
 	}
 	a, b := ends(t, e, words[0], words[1])
 	s := AskMany(e, a, b, flows, len(words) > 3, nil)
+	require.Positive(t, s.Pairs)
 	var out strings.Builder
 	fmt.Fprintf(&out, "%s, %d pairs\n", s.Verdict, s.Pairs)
 	for _, p := range s.Parts {
@@ -86,10 +90,8 @@ func askedEach(t *testing.T, e *estate.Estate, words []string) string {
 	require.NoError(t, err)
 	var out strings.Builder
 	var steps []string
-	for _, x := range AskEach(e, one, words[0] == "to", e.Workloads, flow.Set{}, func(done, total int) { steps = append(steps, fmt.Sprint(done, "/", total)) }) {
-		if !x.Answer.Some.Empty() {
-			fmt.Fprintf(&out, "%s: %s, in part %s, seen as %v\n", x.Workload.Name, x.Answer.Full, x.Answer.Some, x.SeenAs)
-		}
+	for _, x := range AskEach(e, one, words[0] == "to", e.Workloads, flow.Any(), func(done, total int) { steps = append(steps, fmt.Sprint(done, "/", total)) }) {
+		fmt.Fprintf(&out, "%s: %s, in part %s, seen as %v, %d stop it\n", x.Workload.Name, x.Answer.Full, x.Answer.Some, x.SeenAs, len(x.Answer.Blockers))
 	}
 	require.NotEmpty(t, steps)
 	return out.String()
@@ -134,6 +136,42 @@ func TestDifferencesTold(t *testing.T) {
 		require.Equal(t, oneByOne(there.Opens), oneByOne(back.Closes), "what opens there closes on the way back")
 		require.Equal(t, oneByOne(there.Closes), oneByOne(back.Opens))
 		return golden.Tell(there) + "gathered\n" + golden.Tell(Gathered(there.Opens))
+	})
+}
+
+// TestDifferencesOfEachEntry takes each route and each rule of a list or group out of a plan in turn, and tells what opens and closes: by
+// the ends, and the rest as a checksum.
+func TestDifferencesOfEachEntry(t *testing.T) {
+	entry := regexp.MustCompile(`\{to: [^}]*\}|(?:allow|deny) [^,\]\n]* (?:from|to) [^,\]\n]*|(?:any|tcp|udp|icmp)[^,\]\n ]* (?:from|to) [^,\]\n]*`)
+	golden.File(t, "entries.txt", func(t *testing.T, asked string) string {
+		content := estatetest.Plan(t, asked)
+		a := estatetest.Load(t, content)
+		var b strings.Builder
+		for _, at := range entry.FindAllStringIndex(content[:strings.Index(content, "\nworkloads:")], -1) {
+			what, after := content[at[0]:at[1]], content[at[1]:]
+			before := content[:at[0]]
+			if rest, found := strings.CutPrefix(after, ", "); found {
+				after = rest
+			} else {
+				before = strings.TrimSuffix(before, ", ")
+			}
+			e, findings := estate.Load(text.One("p", before+after))
+			if len(findings) > 0 {
+				continue
+			}
+			d := Compare(a, e)
+			ends := func(all []Difference) string {
+				var words []string
+				for _, d := range all {
+					words = append(words, strings.Join(d.From, " ")+" > "+strings.Join(d.To, " "))
+				}
+				return strings.Join(words, ", ")
+			}
+			if told := golden.Tell(d); told != "" {
+				fmt.Fprintf(&b, "%s: opens %s; closes %s; %08x\n", what, ends(d.Opens), ends(d.Closes), crc32.ChecksumIEEE([]byte(told)))
+			}
+		}
+		return b.String()
 	})
 }
 
