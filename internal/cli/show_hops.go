@@ -178,6 +178,8 @@ func noteText(n reach.Note) string {
 	switch n.Kind {
 	case reach.SameWorkload:
 		return "both ends are the same workload: nothing leaves it"
+	case reach.MayPass:
+		return fmt.Sprintf("%s sees one direction of %s alone: it may pass that, or drop it, and neither reaches nor never holds of it", n.Workload.Name, n.Flows)
 	case reach.Unheard:
 		return fmt.Sprintf("%s does not listen on %s; it listens on %s", n.Workload.Name, n.Flows, n.Workload.Listens)
 	}

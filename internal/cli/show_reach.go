@@ -28,6 +28,8 @@ func (c *reachCall) reached(a *reach.Answer, fixed *repair.Repair) {
 		c.say("%s  %s reaches %s on %s", colour.Sprint("open"), from, to, a.Flows)
 	case c.asked && a.Verdict == reach.Blocked:
 		c.say("%s  %s does not reach %s on %s: %s", colour.Sprint("blocked"), from, to, a.Flows, phrase.Count(len(a.Blockers), "cause"))
+	case c.asked && a.OnlyMay():
+		c.say("%s  %s may reach %s on %s, or not", colour.Sprint("may pass"), from, to, a.Flows)
 	case c.asked:
 		c.say("%s  %s reaches %s on %s only in part", colour.Sprint("partly"), from, to, a.Flows)
 	case a.Verdict == reach.Blocked:
@@ -166,6 +168,11 @@ func (c *reachCall) surveyed(s *grid.Survey, fixed *repair.Repair) {
 			such = "such as " + such
 		}
 		c.say("\n%s  %s: %s", verdictColours[a.Verdict].Sprintf("%-7s", string(a.Verdict)), phrase.Count(p.Pairs, "pair"), c.wrap(9, clean(such)))
+		for _, n := range a.Notes {
+			if n.Kind == reach.MayPass {
+				c.say("         note: %s", c.wrap(15, clean(noteText(n))))
+			}
+		}
 		if !c.asked && a.Verdict != reach.Blocked {
 			c.say("         pass: %s", c.wrap(15, passing(a.Outcome.Of(a.Flows))))
 		}

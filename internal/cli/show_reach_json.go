@@ -23,6 +23,7 @@ type reachOut struct {
 	Blockers []findingOut `json:"blockers"`
 	Notes    []string     `json:"notes"`
 	InPart   []string     `json:"in_part"`
+	May      []string     `json:"may_pass"`
 	Targets  []targetOut  `json:"targets"`
 	Ways     []wayOut     `json:"ways"`
 	Effect   fixedOut     `json:"effect"`
@@ -93,7 +94,7 @@ type hopOut struct {
 
 func reachJSON(a *reach.Answer, fixed *repair.Repair, src *text.Files) reachOut {
 	out := reachOut{From: a.From.Name, To: a.To.Name, Flow: a.Flows.String(), Verdict: string(a.Verdict), Passes: a.Full.Words(),
-		InPart: a.Some.Minus(a.Full).Words(), SeenAll: addrTexts(a.SeenAs), Forward: []hopOut{}, Back: []hopOut{}, Blockers: findingsJSON(a.Blockers, src),
+		InPart: a.Some.Minus(a.Full).Words(), May: a.May.Words(), SeenAll: addrTexts(a.SeenAs), Forward: []hopOut{}, Back: []hopOut{}, Blockers: findingsJSON(a.Blockers, src),
 		Notes: notesText(a.Notes), Targets: []targetOut{}, Ways: waysJSON(a, src), Effect: fixedJSON(fixed), Pairs: 1, Parts: []partedOut{}}
 	if len(a.SeenAs) > 0 {
 		out.SeenAs = address.Word(a.SeenAs[0])
@@ -144,10 +145,10 @@ func surveyJSON(s *grid.Survey, fixed *repair.Repair, src *text.Files) reachOut 
 	out := reachOut{From: s.From.Name, To: s.To.Name, Flow: s.Asked.String(), Verdict: string(s.Verdict), Passes: []string{}, InPart: []string{},
 		SeenAll: []string{}, Forward: []hopOut{}, Back: []hopOut{}, Blockers: []findingOut{}, Notes: []string{}, Targets: []targetOut{}, Ways: []wayOut{},
 		Effect: fixedJSON(fixed), Pairs: s.Pairs, Parts: []partedOut{}}
-	full, some := s.Asked, flow.Set{}
+	full, some, may := s.Asked, flow.Set{}, flow.Set{}
 	for _, p := range s.Parts {
 		a := p.Answer
-		full, some = full.Intersect(a.Full), some.Union(a.Some)
+		full, some, may = full.Intersect(a.Full), some.Union(a.Some), may.Union(a.May)
 		x := partedOut{p.Pairs, []pairOut{}, outcomeJSON(a.Outcome, a.Flows), addrTexts(a.SeenAs), findingsJSON(a.Blockers, src), waysJSON(a, src)}
 		for _, q := range p.Some {
 			x.Some = append(x.Some, pairOut{q.From, q.To})
@@ -160,7 +161,7 @@ func surveyJSON(s *grid.Survey, fixed *repair.Repair, src *text.Files) reachOut 
 	if fixed != nil {
 		out.Blockers = findingsJSON(fixed.Causes, src)
 	}
-	out.Passes, out.InPart = full.Words(), some.Minus(full).Words()
+	out.Passes, out.InPart, out.May = full.Words(), some.Minus(full).Words(), may.Words()
 	return out
 }
 

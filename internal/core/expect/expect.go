@@ -275,10 +275,19 @@ func (r *Result) explain(from, to reach.Ends) {
 		}
 		r.Fixes = diag.Advise("lead it through the gateway that has the address")
 	} else if r.Never {
-		r.Why = fmt.Sprintf("%s reaches %s on %s", a.From.Name, a.To.Name, a.Some.Intersect(r.Flows))
+		passes, verb := a.Some.Intersect(r.Flows), "reaches"
+		if sure := passes.Minus(a.May); !sure.Empty() {
+			passes = sure
+		} else {
+			verb = "may reach"
+		}
+		r.Why = fmt.Sprintf("%s %s %s on %s", a.From.Name, verb, a.To.Name, passes)
 	} else {
 		r.Why = fmt.Sprintf("%s does not reach %s on %s", a.From.Name, a.To.Name, r.Flows)
-		if a.Verdict == reach.Partly {
+		switch {
+		case a.OnlyMay():
+			r.Why = fmt.Sprintf("%s may reach %s on %s, or not", a.From.Name, a.To.Name, r.Flows)
+		case a.Verdict == reach.Partly:
 			r.Why = fmt.Sprintf("%s reaches %s on %s only in part", a.From.Name, a.To.Name, r.Flows)
 		}
 		if len(a.Blockers) > 0 {

@@ -59,6 +59,9 @@ func Ports(first, last uint16) Set {
 	return s
 }
 
+// TCP is all of TCP.
+func TCP() Set { return Set{[]span{of(0)}} }
+
 // WithoutPorts is every flow of the protocols that have no ports.
 func WithoutPorts() Set { return Any().Minus(Ports(0, maxPort)) }
 

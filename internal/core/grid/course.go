@@ -14,6 +14,7 @@ import (
 type course struct {
 	family  int
 	stopped bool
+	may     bool   // whether TCP is stopped, and the rest only may pass
 	there   flowID // what all filters together let through that any pair of classes meets alike
 	back    flowID
 	replies flowID
@@ -59,6 +60,7 @@ func (r *worker) course(a, b *estate.Workload, f int, from, to netip.Addr) cours
 	if c.stopped = !r.tracer.ThereAndBack(a, b, from, to); c.stopped {
 		return c
 	}
+	c.may = r.tracer.May
 	for i, gates := range [][]reach.Gate{r.tracer.Trace.There, r.tracer.Trace.Back} {
 		for _, x := range gates {
 			r.sort(&c, x, a, b, i == 1)
@@ -114,7 +116,11 @@ func (r *worker) across(c *course, x, y *Class) outcome {
 			there = r.meet(there, lets)
 		}
 	}
-	return r.come(there, back, c.replies)
+	all := r.come(there, back, c.replies)
+	if c.may {
+		return outcome{noFlows, r.meet(all.some, r.notTCP)}
+	}
+	return all
 }
 
 // come is the outcome when some flows arrive, and some of the replies come back.

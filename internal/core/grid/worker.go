@@ -16,6 +16,7 @@ type worker struct {
 	joined   map[[2]flowID]flowID
 	answers  map[[2]flowID]outcome
 	numbers  map[outcome]OutcomeID
+	notTCP   flowID
 	known    []outcome             // the outcomes with the first numbers
 	same     [lowNumbers]OutcomeID // one more than the number of the outcome whose two sets are the same; 0 when unknown
 	replies  map[[2]uint16]flowID
@@ -36,6 +37,7 @@ const lowNumbers = 256
 func newWorker(g *Grid) *worker {
 	r := &worker{g: g, met: map[[2]flowID]flowID{}, joined: map[[2]flowID]flowID{}, answers: map[[2]flowID]outcome{}, numbers: map[outcome]OutcomeID{},
 		replies: map[[2]uint16]flowID{}, tracer: reach.NewTracer(g.e), small: make([]flowID, lowNumbers*lowNumbers)}
+	r.notTCP = g.filters.flows.number(flow.Any().Minus(flow.TCP()))
 	for i := range r.small {
 		r.small[i] = -1
 	}

@@ -69,4 +69,5 @@ const (
 	OnInternet                  // it arrives on the internet
 	FromInternet                // it comes from the internet
 	ReplyOfInternet             // a reply comes from the internet
+	SeesHalf                    // a firewall sees one direction alone: TCP ends there, and what is left may pass
 )

@@ -66,6 +66,10 @@ func TestHops(t *testing.T) {
 		{"through one that translates", "shop", "feed", "tcp/443", nil, "open > 10.10.2.10"},
 		{"through one that translates, in one family", "shop", "10.20.1.10", "tcp/443", nil, "open > 10.10.2.10"},
 		{"through one that does not, and the reply comes straight back", "shop", "10.20.1.10", "tcp/443", plainly, "blocked reply-bypasses > 10.10.1.10"},
+		{"what has no handshake may pass it", "shop", "10.20.1.10", "udp/53", plainly, "partly reply-bypasses > 10.10.1.10, may pass udp/53"},
+		{"and an echo", "shop", "10.20.1.10", "icmp", plainly, "partly reply-bypasses > 10.10.1.10, may pass icmp"},
+		{"but no TCP beside it", "shop", "10.20.1.10", "tcp/53,udp/53", plainly, "partly reply-bypasses > 10.10.1.10, may pass udp/53"},
+		{"of all, all but TCP", "shop", "10.20.1.10", "any", plainly, "partly > 10.10.1.10, may pass udp, icmp, other protocols"},
 		{"through a router, and the reply comes straight back", "shop", "10.20.1.10", "tcp/443", router, "open > 10.10.1.10"},
 		{"past its groups", "shop", "10.20.1.10", "tcp/443", []string{"groups: all, forwards", "groups: some, forwards"}, "blocked group-in"},
 		{"it is in no group", "shop", "10.20.1.10", "tcp/443", []string{"groups: all, forwards", "forwards"}, "blocked no-group"},
@@ -73,6 +77,8 @@ func TestHops(t *testing.T) {
 		{"round and round", "shop", "10.20.1.10", "tcp/443", append(plainly, "guard: {subnets: [guard], routes: [{to: 10.20.0.0/16, via: pair}]}", "guard: {subnets: [guard], routes: [{to: 10.20.0.0/16, via: watch}]}"), "blocked endless"},
 		{"a reply through one that did not see the flow", "feed", "10.10.1.10", "tcp/443", append(router, "groups: all, forwards", "groups: some, forwards"), "blocked group-in > 10.20.1.10"},
 		{"a reply through a firewall that did not see the flow", "feed", "10.10.1.10", "tcp/443", append(plainly, "groups: all, forwards", "groups: some, forwards"), "blocked reply-unknown > 10.20.1.10"},
+		{"a reply of UDP through it is as a new flow to it, which its groups do not let in", "feed", "10.10.1.10", "udp/53", append(plainly, "groups: all, forwards", "groups: some, forwards"), "blocked reply-unknown group-in > 10.20.1.10"},
+		{"or do, and then it may pass", "feed", "10.10.1.10", "udp/53", plainly, "partly reply-unknown > 10.20.1.10, may pass udp/53"},
 		{"a reply through one that lets it pass all the same", "feed", "10.10.1.10", "tcp/443", router, "open > 10.20.1.10"},
 		{"a reply that one translates", "feed", "10.10.1.10", "tcp/443", nil, "blocked reply-through-nat > 10.20.1.10"},
 
@@ -127,6 +133,11 @@ func TestHops(t *testing.T) {
 		got := strings.TrimSpace(string(a.Verdict) + " " + codesOf(a))
 		if len(a.SeenAs) > 0 {
 			got += " > " + a.SeenAs[0].String()
+		}
+		if !a.May.Empty() {
+			got += ", may pass " + a.May.String()
+			require.True(t, a.Some.Covers(a.May) && a.Full.Intersect(a.May).Empty(), c.name)
+			require.Equal(t, a.May.Equal(on), a.OnlyMay(), c.name)
 		}
 		assert.Equal(t, c.want, got, "%s: %+v", c.name, a.Blockers)
 		for _, b := range a.Blockers {

@@ -62,6 +62,7 @@ type Answer struct {
 	Question
 	Outcome
 	Verdict  Verdict
+	May      flow.Set       // those of Some that may pass or not, as the firewall on the way likes; none of them is in Full
 	SeenAs   []netip.Addr   // as whom the far end sees the source, when something arrives
 	Ways     []Way          // one for each family, and for each part of an end that fares differently
 	Blockers []diag.Finding // of a flow that was asked for; without one, only where nothing passes at all
@@ -70,6 +71,9 @@ type Answer struct {
 
 	handed *handing // what the targets of a balancer make of an outcome; nil where the far end is none
 }
+
+// OnlyMay reports whether all that was asked for may pass or not: nothing of it surely does, and nothing is surely stopped.
+func (a *Answer) OnlyMay() bool { return !a.Flows.Empty() && a.May.Covers(a.Flows) }
 
 // Part is some addresses of the internet or of a site, and what becomes of flows from or to them: the same for all of them.
 type Part struct {
@@ -136,6 +140,7 @@ type Way struct {
 	ToName   string
 	Verdict  Verdict
 	SeenAs   []netip.Addr
+	May      flow.Set // those of Some that may pass or not: a firewall sees one direction of them alone
 	Forward  []Hop
 	Back     []Hop
 	Crossed  [2][]estate.Object // what joins networks and was crossed there and back: peerings, hubs, sites, gateways, workloads that forward
@@ -146,8 +151,8 @@ type Way struct {
 // Note is something about an answer that is not a matter of passing.
 type Note struct {
 	Kind     NoteKind
-	Workload *estate.Workload
-	Flows    flow.Set           // of Unheard, those that nobody listens on
+	Workload *estate.Workload   // of MayPass, the firewall
+	Flows    flow.Set           // of Unheard, those that nobody listens on; of MayPass, those that may pass or not
 	Crossed  [2][]estate.Object // of AnotherWayBack, what is crossed there and back
 }
 
@@ -159,6 +164,7 @@ const (
 	SameWorkload   NoteKind = iota // both ends are one workload, and nothing leaves it
 	Unheard                        // the workload does not listen on some of what was asked
 	AnotherWayBack                 // the reply comes back by another way
+	MayPass                        // a firewall sees one direction of flows alone, and may pass those that have no handshake or drop them
 )
 
 // Ask answers a question.
@@ -221,6 +227,7 @@ func (a *Answer) handOn(e *estate.Estate, x *estate.Workload) {
 	}
 	a.handed = &handing{on, !x.TargetPorts.Empty(), handed}
 	a.Outcome = a.handed.make(a.Outcome)
+	a.May = a.May.Intersect(a.Some).Minus(a.Full)
 	a.Verdict = a.Outcome.Verdict(a.Flows)
 }
 
@@ -336,6 +343,7 @@ func (a *Answer) sum() {
 				a.SeenAs = append(a.SeenAs, s)
 			}
 		}
+		a.May = a.May.Union(w.May)
 		a.block(w.Blockers)
 	}
 	a.Verdict = a.Outcome.Verdict(a.Flows)
@@ -352,6 +360,14 @@ func (a *Answer) notes() {
 		})
 		if way.Other && way.Verdict != Blocked && !told {
 			a.Notes = append(a.Notes, Note{Kind: AnotherWayBack, Crossed: way.Crossed})
+		}
+	}
+	for _, way := range a.Ways {
+		for _, h := range append(slices.Clone(way.Forward), way.Back...) {
+			if firewall, is := h.Object.(*estate.Workload); is && h.Did == SeesHalf && !way.May.Empty() &&
+				!slices.ContainsFunc(a.Notes, func(n Note) bool { return n.Kind == MayPass && n.Workload == firewall && n.Flows.Equal(way.May) }) {
+				a.Notes = append(a.Notes, Note{Kind: MayPass, Workload: firewall, Flows: way.May})
+			}
 		}
 	}
 	w := a.To.Workload

@@ -50,6 +50,19 @@ func (s *story) block(w *walker, f diag.Finding, h Hop) {
 	s.suspect(f)
 }
 
+func (s *story) half(w *walker, x *estate.Workload, f diag.Finding) {
+	w.left = w.left.Minus(flow.TCP())
+	may, stops := w.asked.Minus(flow.TCP()), w.asked.Intersect(flow.TCP())
+	f.Severity = diag.Warning
+	if stops.Empty() {
+		f.Message += fmt.Sprintf(": %s may pass it", may)
+	} else {
+		f.Message += fmt.Sprintf(": %s ends there, and %s may pass it", stops, may)
+	}
+	s.suspect(f)
+	s.hop(w, Hop{Did: SeesHalf, Object: x, At: f.At, Code: f.Code, Message: f.Message, Only: may})
+}
+
 // suspect adds a blocker unless the other direction has met the same.
 func (s *story) suspect(f diag.Finding) {
 	if f.Severity == "" {

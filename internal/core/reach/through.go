@@ -7,6 +7,7 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
 )
 
 // This file walks packets through what stands in a subnet and passes them on: NAT gateways, and workloads that forward.
@@ -114,13 +115,10 @@ func (w *walker) throughWorkload(s *estate.Subnet, x *estate.Workload, r *estate
 	// addresses something between has changed.
 	known := w.back && slices.Contains(w.through, passage{x, p.dst.Addr, p.src.Addr})
 	if w.back && !known && x.Forwards == estate.StatefulForwarding {
-		if w.unexplained() {
-			return
-		}
-		w.block(x, diag.Finding{Code: ReplyUnknown, At: x.At(), Place: x.Place(),
+		w.half(x, diag.Finding{Code: ReplyUnknown, At: x.At(), Place: x.Place(),
 			Message: fmt.Sprintf("the reply comes through %s, which did not see the flow begin and drops what belongs to none", x.Name),
 			Fixes:   diag.Advise(fmt.Sprintf("lead the way there through %s too, or neither", x.Name))})
-		known = true // once it has seen the flow, its groups remember that
+		known = w.onlyTCP() // whose groups would remember it, had it seen it begin
 	}
 	if !known {
 		w.record.groups(w, x, In, p)
@@ -142,22 +140,34 @@ func (w *walker) throughWorkload(s *estate.Subnet, x *estate.Workload, r *estate
 	w.leaveSubnet(x.Subnet, p)
 }
 
-// checkPassed blocks a reply that does not come back through a firewall that passed the flow on: that one sees half a
-// conversation, and drops the rest of it. To a plain router that is nothing.
+// checkPassed finds replies that do not come back through a firewall that passed the flow on. To a plain router that is nothing.
 func (w *walker) checkPassed() {
 	for _, by := range w.through {
 		x := by.workload
 		if x.Forwards != estate.StatefulForwarding || slices.Contains(w.passed, x) || w.halted() {
 			continue
 		}
-		if w.unexplained() {
-			return
-		}
-		w.block(x, diag.Finding{Code: ReplyBypasses, At: x.At(), Place: x.Place(),
+		w.half(x, diag.Finding{Code: ReplyBypasses, At: x.At(), Place: x.Place(),
 			Message: fmt.Sprintf("the reply does not come back through %s, which passed the flow on and sees only half of it", x.Name),
 			Fixes:   diag.Advise(fmt.Sprintf("lead the way back through %s too, or neither", x.Name))})
 	}
 }
+
+// half is what becomes of a flow of which a firewall sees one direction alone. It drops that of TCP, whose handshake it misses (RFC 9293,
+// section 3.5). What has none, as UDP and echoes, it drops or passes as flows of their own: either is found in the field.
+func (w *walker) half(x *estate.Workload, f diag.Finding) {
+	if w.onlyTCP() {
+		if !w.unexplained() {
+			w.block(x, f)
+		}
+		return
+	}
+	w.may = true
+	w.record.half(w, x, f)
+}
+
+// onlyTCP reports whether TCP was asked for, and nothing else.
+func (w *walker) onlyTCP() bool { return !w.asked.Empty() && w.asked.Minus(flow.TCP()).Empty() }
 
 // turnBack gives the reply that reached what translated the flow the address of the source as it was, and carries it on.
 func (w *walker) turnBack(p packet) {

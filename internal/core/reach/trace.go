@@ -13,6 +13,7 @@ type Trace struct {
 	There, Back []Gate
 	Remembers   bool // whether something on the way must remember the packet, to know its reply
 	Own         bool // whether where it goes depends on the source's own address
+	May         bool // whether TCP is stopped, and all else only may pass
 }
 
 // Gate is a list, or the groups of a workload, and the address that its rules judge.
@@ -65,15 +66,17 @@ func (t *Tracer) ThereAndBack(a, b *estate.Workload, from, to netip.Addr) bool {
 	w := &t.walker
 	w.turn(flow.Set{})
 	w.leaveTarget(packet{role{to, &t.dst}, w.seen})
+	t.May = w.may
 	return !w.stopped
 }
 
-func (t *Tracer) explains() bool                   { return false }
-func (t *Tracer) hop(*walker, Hop)                 {}
-func (t *Tracer) crosses(*walker, estate.Object)   {}
-func (t *Tracer) block(*walker, diag.Finding, Hop) {}
-func (t *Tracer) suspect(diag.Finding)             {}
-func (t *Tracer) rounds() []string                 { return nil }
+func (t *Tracer) explains() bool                               { return false }
+func (t *Tracer) hop(*walker, Hop)                             {}
+func (t *Tracer) crosses(*walker, estate.Object)               {}
+func (t *Tracer) block(*walker, diag.Finding, Hop)             {}
+func (t *Tracer) suspect(diag.Finding)                         {}
+func (t *Tracer) half(*walker, *estate.Workload, diag.Finding) {}
+func (t *Tracer) rounds() []string                             { return nil }
 
 func (t *Tracer) remembers(own bool) {
 	t.Remembers = true

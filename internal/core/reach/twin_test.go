@@ -36,6 +36,7 @@ type trip struct {
 	entered  *estate.Workload // entered from the internet, for this one
 	seen     netip.Addr       // the source as the far end sees it
 	receiver *estate.Workload
+	may      bool // a firewall sees one direction of what has no handshake
 }
 
 // saw is a workload that passed a packet on, and what it saw of it.
@@ -350,7 +351,9 @@ func (t *trip) forward(s *estate.Subnet, w *estate.Workload, p parcel, back bool
 	}
 	known := back && slices.Contains(t.through, saw{w, p.dst, p.src})
 	if back && !known && w.Forwards == estate.StatefulForwarding {
-		return false
+		if t.may = true; p.protocol == "tcp" {
+			return false
+		}
 	}
 	if !known && (!groupsLet(w, true, p) || !groupsLet(w, false, p)) {
 		return false
@@ -535,9 +538,15 @@ func (t *trip) arrives(s *estate.Subnet, p parcel, back bool, depth int) bool {
 // comesBack carries the reply to a packet that arrived.
 func (t *trip) comesBack(to *estate.Workload, p parcel) bool {
 	reply := parcel{src: p.dst, dst: t.seen, protocol: p.protocol, sport: p.dport, dport: p.sport}
-	return t.answers(to, reply) && !slices.ContainsFunc(t.through, func(x saw) bool {
+	if !t.answers(to, reply) {
+		return false
+	}
+	if slices.ContainsFunc(t.through, func(x saw) bool {
 		return x.by.Forwards == estate.StatefulForwarding && !slices.Contains(t.passed, x.by)
-	})
+	}) {
+		t.may = true
+	}
+	return !t.may || p.protocol != "tcp"
 }
 
 func (t *trip) answers(to *estate.Workload, reply parcel) bool {

@@ -25,6 +25,7 @@ type walker struct {
 	left    flow.Set // what has passed so far in this direction
 	stopped bool     // whether something on this way stops everything
 	cut     bool     // of a reply: whether something stopped everything on the way there
+	may     bool     // whether what passes only may do so; none of it is TCP
 	steps   int
 
 	// What became of the packet on its way, which its reply must undo.
@@ -60,6 +61,8 @@ type recorder interface {
 	remembers(own bool)
 	// explains is whether the walk is to say why something stops everything, and go on behind it as if it were fixed.
 	explains() bool
+	// half is told of a firewall that sees one direction of a flow alone, so that all but TCP may pass it.
+	half(w *walker, x *estate.Workload, f diag.Finding)
 	// block is told why, when the recorder explains.
 	block(w *walker, f diag.Finding, h Hop)
 	// suspect is told of another cause, which is no step.
@@ -116,6 +119,10 @@ func walkOnce(e *estate.Estate, q Question, fromSet, toSet address.Set) Way {
 	}
 	way.From, way.To, way.FromName, way.ToName = src.part, dst.part, src.name, dst.name
 	way.Full, way.Some = passes.Intersect(full), passes.Intersect(some)
+	if w.may {
+		way.May = way.Some.Minus(flow.TCP())
+		way.Full, way.Some = flow.Set{}, way.May
+	}
 	way.Verdict = way.Outcome.Verdict(q.Flows)
 	way.Blockers = r.settle(q.Flows, way.Verdict)
 	there := slices.Clone(r.crossed[0])
