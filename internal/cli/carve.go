@@ -36,7 +36,6 @@ func carveCommand() *command {
 			f.onlyWith("store", "claim")
 			f.apart("write", "all")
 			f.apart("write", "why")
-			f.onlyAsText(format, "all", "why")
 			return func(c *call) (int, error) {
 				if err := c.noArguments("carve", ""); err != nil {
 					return cannot, err

@@ -231,7 +231,7 @@ func (f *flags) onlyAsText(format *string, names ...string) {
 	f.rules = append(f.rules, func() error {
 		for _, n := range names {
 			if f.given(n) && *format != "text" {
-				return &usageError{fmt.Sprintf("-%s has no effect with -format %s, which always has all", n, *format), "leave one of them out"}
+				return &usageError{fmt.Sprintf("-%s has no effect with -format %s", n, *format), "leave one of them out"}
 			}
 		}
 		return nil

@@ -24,7 +24,7 @@ func compareCommand() *command {
 			{"wendrik compare wendrik.yaml planned.yaml -format md", "for a review's comment"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
-			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "md", "sarif")
+			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json", "md", "junit", "sarif")
 			since := f.String("since", "", "`REVISION` of the git repository that the plan lies in, in the place of OLD")
 			allow := f.String("allow", "", "`FILE` with a line for each thing that may open or close, such as  internet reaches shop on tcp/443,  or  quay never reaches shop")
 			return func(c *call) (int, error) {
@@ -73,6 +73,8 @@ func compareCommand() *command {
 					return status, c.json(v.asJSON())
 				case "md":
 					v.markdown()
+				case "junit":
+					return status, v.junit()
 				case "sarif":
 					return status, v.sarif()
 				default:

@@ -6,6 +6,8 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -44,6 +46,21 @@ func TestCompare(t *testing.T) {
 	report, err := jsonschema.UnmarshalJSON(strings.NewReader(r.out))
 	require.NoError(t, err)
 	valid(t, "sarif-schema-2.1.0.json", report)
+	prints := regexp.MustCompile(`"wendrik/1": "[0-9a-f]{64}"`)
+	first := prints.FindAllString(r.out, -1)
+	assert.Len(t, slices.Compact(slices.Sorted(slices.Values(first))), strings.Count(r.out, `"ruleId"`), "each result has one of its own")
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "moved.yaml"), []byte("# a line above all\n"+read(t, folder)), 0o644))
+	assert.Equal(t, first, prints.FindAllString(run(t, folder, "", "compare", "old.yaml", "moved.yaml", "-format", "sarif").out, -1), "which stays when the lines move")
+
+	r = run(t, folder, "", "compare", "old.yaml", "-format", "junit")
+	assert.Equal(t, 1, r.status)
+	valid(t, "junit.schema.json", asJSON(t, r.out))
+	assert.Contains(t, r.out, `<testsuites name="wendrik compare" tests="6" failures="4" errors="0">`)
+	assert.Contains(t, r.out, `<testcase name="nothing closes that nobody has allowed" classname="wendrik.closes"></testcase>`)
+	assert.Contains(t, r.out, `<testcase name="booking/app reaches fare-db on tcp/5432" classname="wendrik.expect"></testcase>`)
+	way := run(t, folder, "", "compare", "wendrik.yaml", "old.yaml", "-format", "junit").out
+	assert.Contains(t, way, `<failure message="it does not hold" type="expectation">`)
+	assert.Contains(t, way, `type="closes"><![CDATA[`)
 	assert.Contains(t, run(t, folder, "", "compare", "old.yaml", "-format", "md").out, "| tcp/443 | fares-3 | ledger | changed subnet booking/app-c | no |")
 	r = run(t, folder, "", "compare", "wendrik.yaml", "old.yaml", "-format", "json")
 	assert.Equal(t, 1, r.status, "what closes needs leave, too")

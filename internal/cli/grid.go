@@ -38,7 +38,6 @@ func gridCommand() *command {
 			by := f.oneOf("by", "what a row and a column is; the largest table that can be read", "fit", "workloads", "subnets", "tiers", "networks", "classes")
 			from, to := f.String("from", "", "`END` only from here"), f.String("to", "", "`END` only to there")
 			all := f.Bool("all", false, "list workloads that nothing passes to or from, too")
-			f.onlyAsText(format, "all")
 			return func(c *call) (int, error) {
 				c.ask(at)
 				if err := c.noArguments("grid", "wendrik grid -from END -to END"); err != nil {

@@ -66,7 +66,7 @@ func TestFlagsWithoutEffectAreRefused(t *testing.T) {
 		"space -free /22 -fit /20 -in west":                    "-fit and -free do not go together",
 		"carve -columns range=x":                               "-columns has no effect without -taken",
 		"carve -write -why":                                    "-write and -why do not go together",
-		"carve -all -format csv":                               "-all has no effect with -format csv",
+		"claims -map -format csv":                              "-map has no effect with -format csv",
 		"overlaps -limit 3":                                    "-columns and -limit are for a list",
 		"overlaps -plan wendrik.yaml -list inventory.csv":      "-plan and -list do not go together",
 		"overlaps -list inventory.csv -limit 0":                "-limit takes a number from 1, not 0",

@@ -315,25 +315,64 @@ func placesOf(all []*compare.Change) []string {
 	return places
 }
 
-// sarif writes what opens and nobody allowed, and the findings that are new, as a log of one run.
-func (v *versions) sarif() error {
-	var all []diag.Finding
-	opens, closes := v.Unallowed()
-	for i, x := range slices.Concat(opens, closes) {
-		code, does, cure := diag.Code("opens"), "opens", "say in expect, or in the file of  -allow,  that it may open, or take it out"
-		if i >= len(opens) {
-			code, does, cure = "closes", "closes", "say in expect, or in the file of  -allow,  that it never reaches, or put it back"
-		}
-		from, to := x.Ends()
-		f := diag.Finding{Code: code, Severity: diag.Error, At: v.after.Plan.Files.First().Start(), Message: fmt.Sprintf("%s %s from %s to %s", x.Flows, does, v.words(from), v.words(to)), Fixes: diag.Advise(cure)}
-		if len(x.By) > 0 {
-			f.Place = x.By[0].Place
-			f.Message += ", by " + by(x.By)
-			if x.By[0].Is.Known() {
-				f.At = x.By[0].Is
+// unallowed are what opens and what closes and nobody allowed, as findings.
+func (v *versions) unallowed() (opens, closes []diag.Finding) {
+	some := func(all []compare.Difference, code diag.Code, cure string) (found []diag.Finding) {
+		for _, x := range all {
+			from, to := x.Ends()
+			f := diag.Finding{Code: code, Severity: diag.Error, At: v.after.Plan.Files.First().Start(), Message: fmt.Sprintf("%s %s from %s to %s", x.Flows, code, v.words(from), v.words(to)), Fixes: diag.Advise(cure)}
+			if len(x.By) > 0 {
+				f.Place = x.By[0].Place
+				f.Message += ", by " + by(x.By)
+				if x.By[0].Is.Known() {
+					f.At = x.By[0].Is
+				}
 			}
+			found = append(found, f)
 		}
-		all = append(all, f)
+		return found
 	}
-	return v.sarifOf(append(all, v.New...), nil, v.after.Plan.Files, []sarifRule{{"opens", sarifText{"What a change opens, and nobody has said may open."}}, {"closes", sarifText{"What a change closes, and nobody has said may close."}}})
+	o, c := v.Unallowed()
+	return some(o, "opens", "say in expect, or in the file of  -allow,  that it may open, or take it out"), some(c, "closes", "say in expect, or in the file of  -allow,  that it never reaches, or put it back")
+}
+
+// sarif writes what opens or closes and nobody allowed, and the findings that are new, as a log of one run.
+func (v *versions) sarif() error {
+	opens, closes := v.unallowed()
+	return v.sarifOf(slices.Concat(opens, closes, v.New), nil, v.after.Plan.Files, []sarifRule{{"opens", sarifText{"What a change opens, and nobody has said may open."}}, {"closes", sarifText{"What a change closes, and nobody has said may close."}}})
+}
+
+// junit writes a test for each thing that opens or closes and nobody allowed, or one that passes where there is none, and for each line of
+// expect that is another than before: what the exit status is about. Findings that are new are in SARIF.
+func (v *versions) junit() error {
+	src := v.after.Plan.Files
+	out := junitReport{Name: "wendrik compare"}
+	opens, closes := v.unallowed()
+	for _, suite := range []struct {
+		name, none string
+		all        []diag.Finding
+	}{{"opens", "nothing opens that nobody has allowed", opens}, {"closes", "nothing closes that nobody has allowed", closes}} {
+		var cases []junitCase
+		for _, f := range suite.all {
+			text := fmt.Sprintf("%s: %s\n  %s\n", clean(src.Where(f.At)), clean(f.Message), clean(f.Fix()))
+			cases = append(cases, junitCase{clean(f.Message), "wendrik." + suite.name, &junitFailure{clean(f.Message), string(f.Code), text}})
+		}
+		if len(cases) == 0 {
+			cases = append(cases, junitCase{Name: suite.none, Class: "wendrik." + suite.name})
+		}
+		out.add(suite.name, src, cases)
+	}
+	var cases []junitCase
+	for _, x := range v.Expectations {
+		if x.Is == compare.NotThere {
+			continue
+		}
+		one := junitCase{Name: clean(x.Text), Class: "wendrik.expect"}
+		if x.Is != compare.Holds {
+			one.Failure = &junitFailure{"it " + x.Is, "expectation", clean(x.Text) + " " + x.Is + "\n"}
+		}
+		cases = append(cases, one)
+	}
+	out.add("expect", src, cases)
+	return v.xml(&out)
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"crypto/sha256"
 	"encoding/xml"
 	"fmt"
 	"net/url"
@@ -51,24 +52,30 @@ type (
 // junit writes a test suite of the rules, each a test that fails when it finds something, and one of the expectations.
 func (c *call) junit(r *checked) error {
 	out := junitReport{Name: "wendrik check"}
-	add := func(name string, cases []junitCase) {
-		s := junitSuite{Name: name, Tests: len(cases), Cases: cases, Properties: []junitProperty{{"plan", clean(r.src.First().Name)}}}
-		for _, x := range cases {
-			if x.Failure != nil {
-				s.Failures++
-			}
-		}
-		out.Tests, out.Failures, out.Suites = out.Tests+s.Tests, out.Failures+s.Failures, append(out.Suites, s)
-	}
 	if len(r.problems) > 0 {
-		add("plan", r.junitPlan())
+		out.add("plan", r.src, r.junitPlan())
 	}
 	if r.ruled {
-		add("rules", r.junitRules())
+		out.add("rules", r.src, r.junitRules())
 	}
 	if r.tried {
-		add("expect", r.junitExpectations())
+		out.add("expect", r.src, r.junitExpectations())
 	}
+	return c.xml(&out)
+}
+
+// add adds a suite of tests of a plan.
+func (out *junitReport) add(name string, src *text.Files, cases []junitCase) {
+	s := junitSuite{Name: name, Tests: len(cases), Cases: cases, Properties: []junitProperty{{"plan", clean(src.First().Name)}}}
+	for _, x := range cases {
+		if x.Failure != nil {
+			s.Failures++
+		}
+	}
+	out.Tests, out.Failures, out.Suites = out.Tests+s.Tests, out.Failures+s.Failures, append(out.Suites, s)
+}
+
+func (c *call) xml(out *junitReport) error {
 	raw, err := xml.MarshalIndent(out, "", "  ")
 	if err != nil {
 		return err
@@ -154,6 +161,7 @@ type (
 		Level        string             `json:"level"`
 		Message      sarifText          `json:"message"`
 		Locations    []sarifLocation    `json:"locations"`
+		Fingerprints map[string]string  `json:"partialFingerprints"`
 		Suppressions []sarifSuppression `json:"suppressions,omitempty"`
 	}
 	sarifSuppression struct {
@@ -206,7 +214,7 @@ func (c *call) sarifOf(all []diag.Finding, waived []check.Waived, src *text.File
 		if fix := f.Fix(); fix != "" {
 			message += " Fix: " + fix + "."
 		}
-		result := sarifResult{string(f.Code), numbers[f.Code], string(f.Weight()), sarifText{clean(message)}, make([]sarifLocation, 1), waived}
+		result := sarifResult{string(f.Code), numbers[f.Code], string(f.Weight()), sarifText{clean(message)}, make([]sarifLocation, 1), map[string]string{"wendrik/1": fingerprint(&f)}, waived}
 		at := &result.Locations[0]
 		at.Physical.Artifact.URI = uri(src.Of(f.At).Name)
 		if f.At.Known() {
@@ -224,6 +232,11 @@ func (c *call) sarifOf(all []diag.Finding, waived []check.Waived, src *text.File
 		add(w.Finding, sarifSuppression{"inSource", clean(w.By.Because.Value)})
 	}
 	return c.json(sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}})
+}
+
+// fingerprint is by what a finding is the same in another version of a plan, wherever it stands there: its rule, its place and its message.
+func fingerprint(f *diag.Finding) string {
+	return fmt.Sprintf("%x", sha256.Sum256([]byte(string(f.Code)+"\n"+f.Place.String()+"\n"+f.Message)))
 }
 
 // uri writes the name of a file as a reference (RFC 3986).
