@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"encoding/csv"
 	"fmt"
 	"strings"
 
@@ -23,7 +24,7 @@ func gridCommand() *command {
 			"A cell of a tier, subnet or network speaks of all its workloads: open when all pairs are, partly when some are, or some flows. " +
 			"With -from or -to, internet, a site or an address gives a list in place of the table: -from internet is what is exposed, " +
 			"and -to internet the way out of every workload, with the public address it is seen as; any other word narrows the rows or columns. " +
-			"A table has at most 2,000 rows and columns; for more workloads ask by tiers or networks, or by classes of workloads that nothing tells apart.",
+			"A table has at most 2,000 rows and columns, and as CSV 4,000; for more workloads ask by tiers or networks, or by classes of workloads that nothing tells apart.",
 		examples: []example{
 			{"wendrik grid", "every workload, for every flow"},
 			{"wendrik grid -on tcp/5432 -by tiers", "one flow, tier by tier"},
@@ -118,16 +119,19 @@ func insiders(e reach.Ends) []*estate.Workload {
 // maxMatrix is how many columns a matrix in Markdown has at most; beyond, a table has a row for each pair.
 const maxMatrix = 60
 
-// maxUnits is how many rows and columns a table has at most.
-const maxUnits = 2000
+// The rows and columns that a table has at most: one for people, and one for programs, which holds a gigabyte.
+const (
+	maxUnits    = 2000
+	maxCSVUnits = 4000
+)
 
 func (g *gridCall) table(from, to []*estate.Workload) error {
 	u := grid.UnitsFor(g.e, from, to, g.by, (g.width-25)/3)
 	if len(u.Names) == 0 {
 		return &usageError{"there is no workload with an address to ask about", "wendrik carve -write" + g.samePlan() + "  gives ranges to subnets that have none"}
 	}
-	if len(u.Names) > maxUnits {
-		return &usageError{fmt.Sprintf("a table of %d %s is more than anybody reads", len(u.Names), u.Kind), "-by tiers,  -by networks,  or  -by classes -format json"}
+	if most := map[bool]int{true: maxCSVUnits}[g.format == "csv"]; len(u.Names) > max(most, maxUnits) {
+		return &usageError{fmt.Sprintf("a table of %d %s is more than anybody reads", len(u.Names), u.Kind), "-by tiers,  -by networks,  -format csv up to 4000 of them,  or  -by classes -format json"}
 	}
 	meter := g.meter("working out the grid", 0, progress.UnitsDefault)
 	m := grid.NewTable(g.e, u, from, to, meter.step)
@@ -144,6 +148,10 @@ func (g *gridCall) table(from, to []*estate.Workload) error {
 		}
 	}
 	t := &sheet{header: []string{"from", "to", "verdict", "passes", "in part", "pairs"}, wrap: 3, right: map[int]bool{5: true}}
+	var out *csv.Writer
+	if g.format == "csv" {
+		out = t.csvHead(g.out) // row by row, since there may be millions
+	}
 	for _, i := range m.Rows {
 		for _, j := range m.Columns {
 			if s := m.At(i, j); s.Pairs > 0 {
@@ -151,6 +159,14 @@ func (g *gridCall) table(from, to []*estate.Workload) error {
 				t.add(u.Names[i], u.Names[j], string(s.Verdict(g.asked)), full.String(), part.String(), fmt.Sprint(s.Pairs))
 			}
 		}
+		if out != nil {
+			t.csvRows(out)
+			t.rows = t.rows[:0]
+		}
+	}
+	if out != nil {
+		out.Flush()
+		return out.Error()
 	}
 	return g.write(t, g.format)
 }

@@ -179,10 +179,20 @@ func (t *sheet) part(cell func(string) string, from, to int, most map[int]int) t
 
 // csv writes the sheet as RFC 4180, with a quote before what a spreadsheet would take for a formula.
 func (t *sheet) csv(to io.Writer) error {
+	w := t.csvHead(to)
+	t.csvRows(w)
+	w.Flush()
+	return w.Error()
+}
+
+// csvHead begins a sheet with its header, and csvRows adds the rows that it has; the writer keeps the first error.
+func (t *sheet) csvHead(to io.Writer) *csv.Writer {
 	w := csv.NewWriter(to)
-	if err := w.Write(t.header); err != nil {
-		return err
-	}
+	_ = w.Write(t.header)
+	return w
+}
+
+func (t *sheet) csvRows(w *csv.Writer) {
 	for _, r := range t.rows {
 		row := make([]string, len(r))
 		for i, c := range r {
@@ -192,12 +202,8 @@ func (t *sheet) csv(to io.Writer) error {
 			}
 			row[i] = c
 		}
-		if err := w.Write(row); err != nil {
-			return err
-		}
+		_ = w.Write(row)
 	}
-	w.Flush()
-	return w.Error()
 }
 
 // markdown is the table as Markdown has it.
