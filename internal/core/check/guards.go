@@ -99,7 +99,7 @@ var noReplyRoom = Rule{"no-reply-room", Guards, "A rule of a list that lets flow
 						continue
 					}
 					wanted := replies.Intersect(ports.WholeProtocols())
-					passes := letsBack(other, x, wanted)
+					passes, denied := letsBack(other, x, wanted)
 					missing := wanted.Minus(passes)
 					if missing.Empty() || x.Flows.Covers(flow.Any()) && !passes.Empty() {
 						continue // who lets everything pass one way has not each of it in mind
@@ -107,7 +107,19 @@ var noReplyRoom = Rule{"no-reply-room", Guards, "A rule of a list that lets flow
 					told[x.Text] = true
 					peer := x.Peer.String()
 					r.report(diag.Warning, x.At, l.Place().To(back), "", "the rule  %s  of list %s lets flows %s, and no rule lets their replies (%s) %s %s %s", x.Text, l.ID(), way, missing, back, word, peer)
-					r.by(text.Add(l.Place().To(back), text.Word(fmt.Sprintf("allow %s %s %s", missing.Rule(), word, peer))))
+					allow := text.Word(fmt.Sprintf("allow %s %s %s", missing.Rule(), word, peer))
+					if denied < 0 {
+						r.by(text.Add(l.Place().To(back), allow))
+						continue
+					}
+					nth := 0 // of the line that denies them, which may be meant
+					for k := range other[:denied+1] {
+						if firstOfLine(other, k) {
+							nth++
+						}
+					}
+					r.findings[len(r.findings)-1].Fixes = diag.Advise(fmt.Sprintf("put  allow %s %s %s  before the rule  %s,  or take out the rule that lets the flows %s", missing.Rule(), word, peer, other[denied].Text, way))
+					r.choice("before", text.Insert(l.Place().To(back), nth, allow))
 				}
 			}
 		}
@@ -121,22 +133,27 @@ func repliesThemselves(ports, replies flow.Set) bool {
 	return replies.Covers(ports) && !slices.ContainsFunc(ports.Spans(), func(x flow.Span) bool { return x.Last-x.First < many })
 }
 
-// letsBack is what of some flows the rules of a list may let pass to or from the far end of a rule, or a part of it.
-func letsBack(rules []estate.Rule, x estate.Rule, wanted flow.Set) flow.Set {
-	var passes flow.Set
+// letsBack is what of some flows the rules of a list may let pass to or from the far end of a rule, or a part of it; and the number of
+// the first rule that denies some of the others, or -1 where only the end of the list does.
+func letsBack(rules []estate.Rule, x estate.Rule, wanted flow.Set) (passes flow.Set, denied int) {
 	undecided := wanted
-	for _, y := range rules {
+	denied = -1
+	for i, y := range rules {
 		ranges := x.Peer.Range.IsValid() && y.Peer.Range.IsValid()
 		all := y.Peer.Any || x.Group != nil && x.Group == y.Group || ranges && address.Covers(y.Peer.Range, x.Peer.Range)
 		some := all || !ranges || address.Covers(x.Peer.Range, y.Peer.Range) // whom a group holds is not looked at
+		concerned := !y.Flows.Intersect(undecided).Empty()
 		if y.Allow && some {
 			passes = passes.Union(y.Flows.Intersect(undecided))
+		}
+		if !y.Allow && all && concerned && denied < 0 {
+			denied = i
 		}
 		if all {
 			undecided = undecided.Minus(y.Flows)
 		}
 	}
-	return passes
+	return passes, denied
 }
 
 var wideOpen = Rule{"wide-open", Guards, "A rule of a group that lets everything in from everywhere.", func(r *run) {

@@ -74,7 +74,7 @@ const maxCompared = 5000
 
 // Of makes the fixes of some findings of an estate, with what a person has chosen.
 func Of(e *estate.Estate, findings []diag.Finding, choices []Choice, today time.Time) *Result {
-	m := &mender{e: e, today: today, choices: choices, failed: map[int]bool{}, Result: &Result{After: e}}
+	m := &mender{e: e, today: today, choices: choices, failed: map[int]bool{}, chosen: map[string]bool{}, Result: &Result{After: e}}
 	fails := func(i int, why string) {
 		m.failed[i] = true
 		m.Failed = append(m.Failed, Failure{findings[i], why})
@@ -84,6 +84,7 @@ func Of(e *estate.Estate, findings []diag.Finding, choices []Choice, today time.
 	var of []int // the numbers of the findings that they are of
 	for i, f := range findings {
 		edits, chosen, err := m.pick(f)
+		m.chosen[f.Message] = chosen
 		switch {
 		case err != nil:
 			fails(i, err.Error())
@@ -102,6 +103,12 @@ func Of(e *estate.Estate, findings []diag.Finding, choices []Choice, today time.
 	}
 	m.wire(open)
 	m.judge(findings)
+	if len(m.New) > len(m.Made) {
+		for _, why := range m.fewer() {
+			fails(slices.IndexFunc(findings, func(f diag.Finding) bool { return f.Message == why }), "more would be found then than is ended")
+		}
+		m.judge(findings)
+	}
 	for i, c := range m.choices {
 		if !c.used {
 			m.Unused = append(m.Unused, m.choices[i])
@@ -115,7 +122,8 @@ type mender struct {
 	e       *estate.Estate
 	today   time.Time
 	choices []Choice
-	failed  map[int]bool // by the number of a finding
+	failed  map[int]bool    // by the number of a finding
+	chosen  map[string]bool // by the message of one
 }
 
 // pick gives the edits of a finding: those of the choice that was made for it, or else of the fix that needs none.
@@ -270,6 +278,40 @@ func (m *mender) after(c text.Change) {
 	m.try(text.Change{Edits: edits, Why: c.Why})
 }
 
+// fewer makes the changes anew, without those that leave more findings than there were before them, and that nobody has chosen. It gives
+// the messages of the findings that stay.
+func (m *mender) fewer() (stay []string) {
+	changes, left := m.Changes, len(found(m.e, m.today))
+	m.Result = &Result{After: m.e, Failed: m.Failed}
+	for _, c := range changes {
+		before, with := m.Changes, m.After
+		if m.try(c) != "" {
+			continue
+		}
+		now := len(found(m.After, m.today))
+		if now <= left || m.chosen[c.Why] {
+			left = now
+			continue
+		}
+		m.Changes, m.After = before, with
+		if _, one := m.chosen[c.Why]; one {
+			stay = append(stay, c.Why)
+		}
+	}
+	return stay
+}
+
+// found is all that check finds in an estate, and the lines of expect that do not hold.
+func found(e *estate.Estate, today time.Time) []diag.Finding {
+	all, _ := check.Judge(e, today)
+	for _, r := range expect.Run(e, nil) {
+		if f, is := r.Finding(); is {
+			all = append(all, f)
+		}
+	}
+	return all
+}
+
 // judge checks again, and sorts the findings by what became of them.
 func (m *mender) judge(findings []diag.Finding) {
 	if len(m.Changes) == 0 {
@@ -278,18 +320,7 @@ func (m *mender) judge(findings []diag.Finding) {
 		}
 		return
 	}
-	now, _ := check.Judge(m.After, m.today)
-	was, _ := check.Judge(m.e, m.today)
-	for _, r := range expect.Run(m.After, nil) {
-		if f, is := r.Finding(); is {
-			now = append(now, f)
-		}
-	}
-	for _, r := range expect.Run(m.e, nil) {
-		if f, is := r.Finding(); is {
-			was = append(was, f)
-		}
-	}
+	was, now := found(m.e, m.today), found(m.After, m.today)
 	for i, f := range findings {
 		if m.failed[i] || has(now, f) {
 			m.stays(i, f)

@@ -13,6 +13,7 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/estate/estatetest"
+	"wendrik/internal/core/text"
 	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
@@ -34,6 +35,11 @@ func TestRandomFixes(t *testing.T) {
 			after, problems := estate.Load(e.Plan.Files.With(changed))
 			require.Empty(t, problems, "seed %d", seed)
 			now := check.Run(after)
+			require.LessOrEqual(t, len(found(after, today)), len(found(e, today)), "seed %d: no more than there were", seed)
+			if choices == nil {
+				again := Of(r.After, found(r.After, today), nil, today)
+				require.True(t, len(again.Made) > 0 || len(again.Changes) == 0, "seed %d: what is written once more ends nothing: %v", seed, again.Changes)
+			}
 			for _, f := range r.Made {
 				ended[f.Code]++
 				require.False(t, has(now, f), "seed %d: %s: %s", seed, f.Code, f.Message)
@@ -118,4 +124,26 @@ workloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r, owne
 		assert.Empty(t, r.Unused)
 	}
 	assert.Len(t, Of(e, findings, []Choice{{Code: "labels", Place: "b", Word: "x"}}, today).Unused, 1)
+}
+
+// TestNeverMore: of changes that would leave more findings than they end, those are made that do not; a choice of a person is made all
+// the same.
+func TestNeverMore(t *testing.T) {
+	const content = "wendrik: 1\nprofile: zonal\nnetworks:\n  pier: {range: 10.0.0.0/16, subnets: {a: {range: 10.0.0.0/24}, b: {range: 10.0.1.0/24}}, groups: {g: {in: [tcp/443 from any], out: [any to any]}}}\nworkloads: {w: {in: pier/a, address: 10.0.0.9, groups: [g]}}\n"
+	e := estatetest.Load(t, content)
+	lists := text.Path{"networks", "pier", "lists"}
+	bad := diag.Finding{Code: "shadowed-rule", At: e.Networks[0].At(), Place: e.Networks[0].Place(), Message: "what is made worse",
+		Fixes: []diag.Fix{{Edits: []text.Edit{text.Set(lists, "l", text.Map(text.Field{Key: "in", Value: text.Words("deny any from any", "allow tcp/443 from any")}, text.Field{Key: "out", Value: text.Words("deny any to any", "allow udp to any")}))}}}}
+	before := len(found(e, today))
+	r := Of(e, []diag.Finding{bad}, nil, today)
+	require.Empty(t, r.Changes)
+	require.Len(t, r.Failed, 1)
+	require.Equal(t, "more would be found then than is ended", r.Failed[0].Why)
+	require.Same(t, e, r.After)
+
+	bad.Fixes[0].Choice = "worse"
+	r = Of(e, []diag.Finding{bad}, []Choice{{Code: "shadowed-rule", Word: "worse"}}, today)
+	require.Len(t, r.Changes, 1)
+	require.Greater(t, len(found(r.After, today)), before)
+	require.Len(t, r.New, len(found(r.After, today))-before)
 }
