@@ -125,9 +125,14 @@ func Statement(rng *rand.Rand) string {
 		line("sites: {quay: {ranges: 10.212.0.0/16, link: n0}}")
 	}
 	line("expect:")
+	said := map[string]bool{}
 	for range 2 + rng.IntN(4) {
 		n, m := rng.IntN(3), rng.IntN(3)
-		line("  - %s on %s", pick(fmt.Sprintf("n%d/app reaches store%d", n, m), fmt.Sprintf("internet reaches shop%d", n), fmt.Sprintf("jobs%d reaches internet", n), fmt.Sprintf("quay reaches store%d", 0), fmt.Sprintf("n%d/web reaches n%d/app", n, m)), pick("tcp/443", "udp/514", "tcp/8443"))
+		x := fmt.Sprintf("  - %s on %s", pick(fmt.Sprintf("n%d/app reaches store%d", n, m), fmt.Sprintf("internet reaches shop%d", n), fmt.Sprintf("jobs%d reaches internet", n), fmt.Sprintf("quay reaches store%d", 0), fmt.Sprintf("n%d/web reaches n%d/app", n, m)), pick("tcp/443", "udp/514", "tcp/8443"))
+		if !said[x] {
+			said[x] = true
+			line("%s", x)
+		}
 	}
 	return b.String()
 }

@@ -260,11 +260,59 @@ var Examples = map[diag.Code]Example{
 		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}, groups: {r: {in: [any from 10.0.0.0/16], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r}}",
 	},
 	"open-port": {
-		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}, groups: {r: {in: [tcp/20-23 from 0.0.0.0/0], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r}}",
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}, groups: {r: {in: [tcp/22-23 from 0.0.0.0/0], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r}}",
 		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}, groups: {r: {in: [tcp/22 from 203.0.113.0/24], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r}}",
 	},
 	"untried": {
 		Breaks: "networks: {a: {range: 10.0.0.0/16}, b: {range: 10.1.0.0/16, subnets: {x: {range: 10.1.0.0/24}}}}\nexpect: [a never reaches b]",
 		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}}, b: {range: 10.1.0.0/16, subnets: {x: {range: 10.1.0.0/24}}}}\nexpect: [a never reaches b]",
+	},
+	"reflects": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}, groups: {r: {in: [udp/123 from any], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}, groups: {r: {in: [udp/123 from any], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r}}\nexpect: [internet reaches w on udp/123]",
+	},
+	"plain-text": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}, groups: {r: {in: [tcp/110 from any], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}, groups: {r: {in: [tcp/995 from any, tcp/110 from 203.0.113.0/24], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r}}",
+	},
+	"all-private": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {r: {in: [tcp from 10.0.0.0/8], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, groups: r}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {r: {in: [tcp from 10.0.0.0/9, tcp/443 from 10.0.0.0/8], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, groups: r}}",
+	},
+	"same-members": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.0.1.0/24}}, groups: {r: {in: [tcp/443 from group web, tcp/443 from 10.0.1.0/24], out: [any to any]}, web: {in: [tcp/80 from 10.0.0.0/24], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, groups: r}, v: {in: a/y, address: 10.0.1.9, groups: web}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.0.1.0/24}}, groups: {r: {in: [tcp/443 from group web, tcp/443 from 10.0.1.0/25], out: [any to any]}, web: {in: [tcp/80 from 10.0.0.0/24], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, groups: r}, v: {in: a/y, address: 10.0.1.200, groups: web}}",
+	},
+	"nothing-passes": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, lists: {l: {subnets: [x], in: [allow any from any], out: [deny tcp/25 to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, lists: {l: {subnets: [x], in: [allow any from any], out: [deny tcp/25 to any, allow any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9}}",
+	},
+	"no-icmp": {
+		Breaks: "networks: {a: {range: [10.0.0.0/16, \"2001:db8::/48\"], subnets: {x: {range: [10.0.0.0/24, \"2001:db8::/64\"]}}, lists: {l: {subnets: [x], in: [allow tcp/443 from any, allow icmp from 10.0.0.0/8], out: [allow any to any]}}}}\nworkloads: {w: {in: a/x, address: [10.0.0.9, \"2001:db8::9\"]}}",
+		Keeps:  "networks: {a: {range: [10.0.0.0/16, \"2001:db8::/48\"], subnets: {x: {range: [10.0.0.0/24, \"2001:db8::/64\"]}}, lists: {l: {subnets: [x], in: [allow tcp/443 from any, allow icmp from any], out: [allow any to any]}}}}\nworkloads: {w: {in: a/x, address: [10.0.0.9, \"2001:db8::9\"]}}",
+	},
+	"nobody-asks": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {r: {in: [tcp/443 from 10.0.0.0/24], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, groups: r, listens: [tcp/443, tcp/8443]}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {r: {in: [tcp/443 from 10.0.0.0/24, tcp/8000-9000 from 10.0.0.9/32], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, groups: r, listens: [tcp/443, tcp/8443]}}",
+	},
+	"said-twice": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9}, v: {in: a/x, address: 10.0.0.8}}\nexpect: [w never reaches v on tcp, w never reaches v on tcp/22]",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9}, v: {in: a/x, address: 10.0.0.8}}\nexpect: [w never reaches v on tcp/23, w reaches v on tcp/22, v never reaches w on tcp/23]",
+	},
+	"idle-hub-table": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16}, b: {range: 10.1.0.0/16}}\nhubs: {h: {attach: {a: t, b: t}, tables: {t: {learns: [a, b]}, u: {learns: [a]}}}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16}, b: {range: 10.1.0.0/16}}\nhubs: {h: {attach: {a: t, b: u}, tables: {t: {learns: [a, b]}, u: {learns: [a]}}}}",
+	},
+	"two-ways": {
+		Breaks: "profile: regional\nregions: {west: []}\nnetworks: {a: {subnets: {x: {region: west, range: 10.0.0.0/24}}}, b: {subnets: {y: {region: west, range: 10.1.0.0/24}}, tables: {m: {main: true, routes: [{to: s, via: h}]}}}, c: {subnets: {z: {region: west, range: 10.2.0.0/24}}, tables: {m: {main: true, routes: [{to: s, via: h}]}}}}\nhubs: {h: {attach: {b: t, c: t, s: t}, tables: {t: {learns: [s]}}}}\nsites: {s: {ranges: 10.9.0.0/16}}\npeerings: {p: {between: [a, b], accepted: [a, b], exports: [b], imports: [a]}, q: {between: [a, c], accepted: [a, c], exports: [c], imports: [a]}}",
+		Keeps:  "profile: regional\nregions: {west: []}\nnetworks: {a: {subnets: {x: {region: west, range: 10.0.0.0/24}}}, b: {subnets: {y: {region: west, range: 10.1.0.0/24}}, tables: {m: {main: true, routes: [{to: s, via: h}]}}}, c: {subnets: {z: {region: west, range: 10.2.0.0/24}}, tables: {m: {main: true, routes: [{to: s, via: h}]}}}}\nhubs: {h: {attach: {b: t, c: t, s: t}, tables: {t: {learns: [s]}}}}\nsites: {s: {ranges: 10.9.0.0/16}}\npeerings: {p: {between: [a, b], accepted: [a, b], exports: [b], imports: [a]}, q: {between: [a, c], accepted: [a, c]}}",
+	},
+	"two-gateways": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, gateways: {g: {kind: internet}, f: {kind: internet}}}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, gateways: {g: {kind: internet}, f: {kind: internet, attached: false}}}}",
+	},
+	"crowded-nat": {
+		Breaks: "networks: {a: {range: 10.0.0.0/8, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.1.0.0/16}}, gateways: {g: {kind: internet}, n: {kind: nat, in: x, address: 10.0.0.9, public: 203.0.113.9}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}, p: {subnets: [y], routes: [{to: 0.0.0.0/0, via: n}]}}, groups: {r: {in: [tcp/443 from any], out: [any to any]}}}}\nworkloads: {w: {in: a/y, count: 1200, groups: r}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/8, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.1.0.0/16}}, gateways: {g: {kind: internet}, n: {kind: nat, in: x, address: 10.0.0.9, public: [203.0.113.9, 203.0.113.10]}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}, p: {subnets: [y], routes: [{to: 0.0.0.0/0, via: n}]}}, groups: {r: {in: [tcp/443 from any], out: [any to any]}}}}\nworkloads: {w: {in: a/y, count: 1200, groups: r}}",
 	},
 }

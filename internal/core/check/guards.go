@@ -10,24 +10,10 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
-	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
 )
-
-// sensitive are the ports for logins and databases, with the names of the IANA registry of service names and port numbers.
-var sensitive = []struct {
-	name string
-	port uint16
-}{
-	{"ssh", 22}, {"telnet", 23}, {"exec", 512}, {"login", 513}, {"shell", 514}, {"ms-wbt-server", 3389}, {"rfb", 5900}, {"wsman", 5985}, {"wsmans", 5986},
-	{"ms-sql-s", 1433}, {"mysql", 3306}, {"postgresql", 5432}, {"redis", 6379},
-	{"remote procedures", 111}, {"netbios-ssn", 139}, {"ldap", 389}, {"file shares", 445}, {"file copies", 873}, {"nfs", 2049}, {"the control of containers", 2375}, {"caches", 11211},
-}
-
-// overUDP are those of them on which something is served over UDP, too.
-var overUDP = []uint16{111, 389, 2049, 11211}
 
 var emptyGroups = Rule{"empty-group", Guards, "A rule that names a group without members, and so matches nothing.", func(r *run) {
 	for _, n := range r.Networks {
@@ -163,35 +149,6 @@ var wideOpen = Rule{"wide-open", Guards, "A rule of a group that lets everything
 				if everywhere(x) && x.Flows.Covers(flow.Any()) {
 					r.report(diag.Warning, x.At, g.Place().To("in"), "name the flows that its members serve, and who asks for them", "group %s lets everything in from everywhere:  %s", g.ID(), x.Text)
 					r.narrows(g, n, x, "")
-				}
-			}
-		}
-	}
-}}
-
-var openPort = Rule{"open-port", Guards, "A group that lets the whole internet in on a port for logins or databases, of a workload that the internet gets to, and that no line of expect wants.", func(r *run) {
-	for _, n := range r.Networks {
-		for _, g := range n.Groups {
-			i := slices.IndexFunc(g.Members, exposed)
-			if i < 0 {
-				continue
-			}
-			for _, x := range g.In {
-				if !nearlyEverywhere(x) || x.Flows.Covers(flow.Any()) && everywhere(x) {
-					continue
-				}
-				var open []string
-				spans := x.Flows.Minus(r.meant(g)).Spans()
-				for _, p := range sensitive {
-					if slices.ContainsFunc(spans, func(y flow.Span) bool { return y.Protocol == "tcp" && y.First <= p.port && p.port <= y.Last }) {
-						open = append(open, fmt.Sprintf("%s (tcp/%d)", p.name, p.port))
-					} else if slices.ContainsFunc(spans, func(y flow.Span) bool { return y.Protocol == "udp" && y.First <= p.port && p.port <= y.Last }) && slices.Contains(overUDP, p.port) {
-						open = append(open, fmt.Sprintf("%s (udp/%d)", p.name, p.port))
-					}
-				}
-				if len(open) > 0 {
-					r.report(diag.Warning, x.At, g.Place().To("in"), "", "group %s lets %s in on %s, and the internet gets to workload %s", g.ID(), howMuch(x), phrase.And(open), g.Members[i].Name)
-					r.narrows(g, n, x, "name the ranges or the group that it is for")
 				}
 			}
 		}

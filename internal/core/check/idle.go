@@ -164,6 +164,29 @@ var idleHubLink = Rule{"idle-hub-link", Wiring, "A link between hubs that stands
 	}
 }}
 
+var idleHubTable = Rule{"idle-hub-table", Wiring, "A table of a hub that neither an attachment nor a link looks into.", func(r *run) {
+	for _, h := range r.Hubs {
+		used := map[*estate.HubTable]bool{}
+		for _, a := range h.Attachments {
+			used[a.Table] = true
+		}
+		for _, l := range r.HubLinks {
+			for i, end := range l.Between {
+				if end == h {
+					used[l.Tables[i]] = true
+				}
+			}
+		}
+		for _, t := range h.Tables {
+			if !used[t] && len(h.Attachments) > 0 {
+				place := h.Place().To("tables")
+				r.report(diag.Warning, t.Plan.Name.At, place.To(t.Name), "name it at an attachment or a link", "nothing looks into table %s of hub %s", t.Name, h.Name)
+				r.choice(remove, text.Remove(place, t.Name))
+			}
+		}
+	}
+}}
+
 var idlePeering = Rule{"idle-peering", Wiring, "A peering that stands, and that no route leads over.", func(r *run) {
 	used := map[estate.Object]bool{}
 	for _, n := range r.Networks {

@@ -2,9 +2,12 @@ package check
 
 import (
 	"fmt"
+	"net/netip"
+	"slices"
 
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 )
 
 var tooManyRoutes = Rule{"too-many-routes", Wiring, "A table with more routes than the profile allows (max-routes).", func(r *run) {
@@ -49,3 +52,38 @@ var tooManyPeerings = Rule{"too-many-peerings", Wiring, "A network with more pee
 		}
 	}
 }}
+
+// perAddress is how many workloads may share a public address of a NAT gateway before each has fewer than 64 ports for what it has open
+// at a time to one place; there are 64,512 of them (RFC 6335, section 6).
+const perAddress = 1008
+
+var crowdedNAT = Rule{"crowded-nat", Wiring, "A NAT gateway behind which so many workloads share a public address that each has fewer than 64 ports to one place.", func(r *run) {
+	for _, n := range r.Networks {
+		behind := map[*estate.Gateway]int{}
+		for _, s := range n.Subnets {
+			g := n.NATServing(s)
+			if g == nil {
+				i := slices.IndexFunc(s.Table.Routes, func(x *estate.Route) bool { return x.To == everyIPv4 })
+				if i < 0 {
+					continue
+				}
+				g, _ = s.Table.Routes[i].Via.(*estate.Gateway)
+			}
+			if g == nil || g.Type != estate.NATGateway {
+				continue
+			}
+			for _, w := range s.Workloads {
+				if _, public := w.PublicLike(everyIPv4.Addr()); !public {
+					behind[g]++
+				}
+			}
+		}
+		for _, g := range n.Gateways {
+			if has := max(1, len(g.PublicLike(everyIPv4.Addr()))); behind[g] > has*perAddress {
+				r.report(diag.Warning, g.At(), g.Place().To("public"), "give it more public addresses, or the zones one each", "%d workloads share the %s of NAT gateway %s", behind[g], phrase.Count(has, "public address"), g.ID())
+			}
+		}
+	}
+}}
+
+var everyIPv4 = netip.MustParsePrefix("0.0.0.0/0")

@@ -95,11 +95,11 @@ workloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r, owne
 		asks    int
 		failed  string
 	}{
-		{"", []string{"in: [tcp/80 from any, tcp/22 from any], out"}, 4, ""},
-		{"labels=quay", []string{"    owner: quay\nworkloads", "h: {kind: internet, owner: quay}"}, 2, ""},
+		{"", []string{"in: [tcp/80 from any, tcp/22 from any], out"}, 5, ""},
+		{"labels=quay", []string{"    owner: quay\nworkloads", "h: {kind: internet, owner: quay}"}, 3, ""},
 		{"idle-gateway=remove", []string{"gateways: {g: {kind: internet, owner: x}}"}, 2, ""},
-		{"open-port@a/r=198.51.100.0/28", []string{"in: [tcp/80 from any, tcp/22 from 198.51.100.0/28], out"}, 3, ""},
-		{"open-port=nobody", nil, 3, "there is no group of network a"},
+		{"open-port@a/r=198.51.100.0/28", []string{"in: [tcp/80 from any, tcp/22 from 198.51.100.0/28], out"}, 4, ""},
+		{"open-port=nobody", nil, 4, "there is no group of network a"},
 	} {
 		var choices []Choice
 		for one := range strings.SplitSeq(c.choices, ",") {
