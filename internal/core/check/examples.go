@@ -315,4 +315,12 @@ var Examples = map[diag.Code]Example{
 		Breaks: "networks: {a: {range: 10.0.0.0/8, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.1.0.0/16}}, gateways: {g: {kind: internet}, n: {kind: nat, in: x, address: 10.0.0.9, public: 203.0.113.9}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}, p: {subnets: [y], routes: [{to: 0.0.0.0/0, via: n}]}}, groups: {r: {in: [tcp/443 from any], out: [any to any]}}}}\nworkloads: {w: {in: a/y, count: 1200, groups: r}}",
 		Keeps:  "networks: {a: {range: 10.0.0.0/8, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.1.0.0/16}}, gateways: {g: {kind: internet}, n: {kind: nat, in: x, address: 10.0.0.9, public: [203.0.113.9, 203.0.113.10]}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}, p: {subnets: [y], routes: [{to: 0.0.0.0/0, via: n}]}}, groups: {r: {in: [tcp/443 from any], out: [any to any]}}}}\nworkloads: {w: {in: a/y, count: 1200, groups: r}}",
 	},
+	"one-target": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}}}\nworkloads: {b: {in: a/x, address: 10.0.0.9, targets: [w]}, w: {in: a/x, address: 10.0.0.10}, v: {in: a/x, address: 10.0.0.11}}",
+		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}}}\nworkloads: {b: {in: a/x, address: 10.0.0.9, targets: [w, v]}, w: {in: a/x, address: 10.0.0.10}, v: {in: a/x, address: 10.0.0.11}}",
+	},
+	"mtu-differs": {
+		Breaks: "dhcp: {big: {mtu: 9001}, small: {mtu: 1500}}\nnetworks: {a: {range: 10.0.0.0/16, dhcp: big}, b: {range: 10.1.0.0/16, dhcp: small}}\npeerings: {p: {between: [a, b], accepted: [a, b]}}",
+		Keeps:  "dhcp: {big: {mtu: 9001}, small: {mtu: 1500}}\nnetworks: {a: {range: 10.0.0.0/16, dhcp: big}, b: {range: 10.1.0.0/16, dhcp: big}}\npeerings: {p: {between: [a, b], accepted: [a, b]}}",
+	},
 }

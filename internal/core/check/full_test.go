@@ -61,9 +61,11 @@ var fullRows = []row{
 	{"networks: {a: {range: 10.0.0.0/16, groups: {g: {in: [tcp/22 from any], out: []}}}}", "idle-group group a/g has no members, and nothing names it"},
 	{shop + "workloads: {w: {in: a/x, address: 10.0.0.9, groups: r}, v: {in: a/x, address: 10.0.0.8, listens: tcp/443}}", "no-group workload v: in no group, so nothing comes in on tcp/443"},
 	{shop + "workloads: {w: {in: a/x, address: 10.0.0.9, groups: r}, v: {in: a/x, address: 10.0.0.8}}", ""},
+	{"dhcp: {big: {mtu: 9001}, small: {mtu: 1500}, none: {domain: x}}\nnetworks: {a: {range: 10.0.0.0/16, dhcp: big, tables: {m: {main: true, routes: [{to: b, via: p}]}}}, b: {range: 10.1.0.0/16, dhcp: small, tables: {m: {main: true, routes: [{to: a, via: p}]}}}}\npeerings: {p: {between: [a, b], accepted: [a, b]}}", "mtu-differs peering p joins network a, whose hosts take packets of 9001 bytes, to network b with 1500"},
+	{"dhcp: {big: {mtu: 9001}, small: {mtu: 1500}, none: {domain: x}}\nnetworks: {a: {range: 10.0.0.0/16, dhcp: big, tables: {m: {main: true, routes: [{to: b, via: p}]}}}, b: {range: 10.1.0.0/16, dhcp: none, tables: {m: {main: true, routes: [{to: a, via: p}]}}}}\npeerings: {p: {between: [a, b], accepted: [a, b]}}", ""},
 	{shop + "workloads: {w: {in: a/x, address: 10.0.0.9, groups: r, targets: []}}", "no-targets w hands flows on to nobody"},
-	{shop + "workloads: {w: {in: a/x, address: 10.0.0.9, groups: r, listens: tcp/443, targets: [v]}, v: {in: a/x, address: 10.0.0.8, groups: r}}", ""},
-	{shop + "workloads: {w: {in: a/x, address: 10.0.0.9, groups: r, listens: tcp/443, targets: [v], target-ports: tcp/8443}, v: {in: a/x, address: 10.0.0.8, groups: r}}", "target-unreached balancer w does not reach its target v on tcp/8443: no rule of group r lets tcp/8443 in"},
+	{shop + "workloads: {w: {in: a/x, address: 10.0.0.9, groups: r, listens: tcp/443, targets: [v, u]}, v: {in: a/x, address: 10.0.0.8, groups: r}, u: {in: a/x, address: 10.0.0.7, groups: r}}", ""},
+	{shop + "workloads: {w: {in: a/x, address: 10.0.0.9, groups: r, listens: tcp/443, targets: [v]}, v: {in: a/x, address: 10.0.0.8, groups: r}}", "one-target w hands everything on to v alone"},
 
 	{"networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, lists: {l: {subnets: [x], in: [allow tcp/443 from any], out: [allow tcp/443 to any]}}}}", "!2"},
 	{"networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, lists: {l: {subnets: [x], in: [allow tcp/443 from any], out: [deny tcp/8000-8100 to any, allow tcp to any]}}}}", "!2"},

@@ -78,3 +78,16 @@ func (r *run) server(n *estate.Network, what string, s estate.Server, flows flow
 			"%s%s does not reach %s %s on %s, which network %s names by DHCP%s", a.From.Name, more, what, name, flows, n.Name, why)
 	}
 }
+
+var mtuDiffers = Rule{"mtu-differs", Wiring, "Two networks that a peering joins, whose DHCP gives hosts different MTUs: what is as large as the larger one takes is too big for the other (RFC 4821).", func(r *run) {
+	for _, p := range r.Peerings {
+		a, b := p.Between[0], p.Between[1]
+		if !p.Stands() || a.DHCP == nil || b.DHCP == nil {
+			continue
+		}
+		one, two := a.DHCP.Plan.MTU, b.DHCP.Plan.MTU
+		if one.Given() && two.Given() && one.Value != two.Value {
+			r.report(diag.Warning, p.At(), p.Place(), "give both the same, or let ICMP pass between them", "peering %s joins network %s, whose hosts take packets of %d bytes, to network %s with %d", p.Name, a.Name, one.Value, b.Name, two.Value)
+		}
+	}
+}}

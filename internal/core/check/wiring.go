@@ -481,25 +481,3 @@ var otherZone = Rule{"other-zone", Wiring, "A subnet that leaves by the NAT gate
 		}
 	}
 }}
-
-var oneZone = Rule{"one-zone", Wiring, "A balancer whose targets are all in one zone, where its network has more.", func(r *run) {
-	wide := map[*estate.Network]bool{} // has subnets in several zones
-	for _, n := range r.Networks {
-		for _, s := range n.Subnets {
-			wide[n] = wide[n] || n.PlaceOf(s) != n.PlaceOf(n.Subnets[0])
-		}
-	}
-	for _, w := range r.Workloads {
-		if len(w.Targets) == 0 || w.Subnet == nil || len(w.Targets) < len(w.Plan.Targets) {
-			continue // some of its targets have no place yet
-		}
-		zones, more := map[string]bool{}, false
-		for _, t := range w.Targets {
-			zones[t.Subnet.Network.PlaceOf(t.Subnet)] = true
-			more = more || wide[t.Subnet.Network]
-		}
-		if zone := w.Targets[0].Subnet.Zone; len(zones) == 1 && more && zone != "" {
-			r.report(diag.Warning, w.Plan.Targets[0].At, w.Place().To("targets"), "name workloads in other zones as well", "%s hands flows on to workloads in zone %s alone", w.Name, zone)
-		}
-	}
-}}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
@@ -116,6 +117,36 @@ var tierInOneZone = Rule{"tier-in-one-zone", Wiring, "A tier whose subnets are a
 					r.report(diag.Warning, t.At(), t.Place(), "give it a subnet in another zone as well", "tier %s is in zone %s alone", t.ID(), zone)
 				}
 			}
+		}
+	}
+}}
+
+var oneTarget = Rule{"one-target", Wiring, "A balancer that hands everything on to one workload: where that fails, nothing is left.", func(r *run) {
+	for _, w := range r.Workloads {
+		if len(w.Targets) == 1 && len(w.Plan.Targets) == 1 && (w.Set == nil || w == w.Set.Members[0]) {
+			r.report(diag.Warning, w.Plan.Targets[0].At, w.Place().To("targets"), "name more, in other zones, or lead to the workload itself", "%s hands everything on to %s alone", w.Name, w.Targets[0].Name)
+		}
+	}
+}}
+
+var oneZone = Rule{"one-zone", Wiring, "A balancer whose targets are all in one zone, where its network has more.", func(r *run) {
+	wide := map[*estate.Network]bool{} // has subnets in several zones
+	for _, n := range r.Networks {
+		for _, s := range n.Subnets {
+			wide[n] = wide[n] || n.PlaceOf(s) != n.PlaceOf(n.Subnets[0])
+		}
+	}
+	for _, w := range r.Workloads {
+		if len(w.Targets) < 2 || w.Subnet == nil || len(w.Targets) < len(w.Plan.Targets) {
+			continue // some of its targets have no place yet
+		}
+		zones, more := map[string]bool{}, false
+		for _, t := range w.Targets {
+			zones[t.Subnet.Network.PlaceOf(t.Subnet)] = true
+			more = more || wide[t.Subnet.Network]
+		}
+		if zone := w.Targets[0].Subnet.Zone; len(zones) == 1 && more && zone != "" {
+			r.report(diag.Warning, w.Plan.Targets[0].At, w.Place().To("targets"), "name workloads in other zones as well", "%s hands flows on to workloads in zone %s alone", w.Name, zone)
 		}
 	}
 }}
