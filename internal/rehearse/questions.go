@@ -248,9 +248,13 @@ func (s *script) pairs() {
 	}
 	for _, four := range []bool{true, false} {
 		all := s.ends(four)
+		var stranger netip.Addr
 		for _, x := range all {
 			if x.Workload == nil {
 				s.owners[x.addr]++
+			}
+			if x.Internet && !stranger.IsValid() {
+				stranger = x.addr
 			}
 		}
 		for _, from := range all {
@@ -266,9 +270,13 @@ func (s *script) pairs() {
 					continue
 				}
 				// By its public address, where that is another one.
-				if public, has := to.Workload.PublicLike(to.addr); has && (public != to.addr || from.Internet) {
+				public, has := to.Workload.PublicLike(to.addr)
+				switch {
+				case has && (public != to.addr || from.Internet):
 					to.asks = public
 					s.try(from, to, ports)
+				case !has && from.Internet && from.addr == stranger:
+					s.try(from, to, ports[:1]) // by its private one, which the internet is not to carry: one of the internet's stands for all
 				}
 			}
 		}
