@@ -368,12 +368,29 @@ func (m *maker) call(n *ast.CallExpr) {
 	if s, is := n.Fun.(*ast.SelectorExpr); is && s.Sel.Name == "Clone" && len(n.Args) == 0 {
 		m.add("clone left out", n, m.text(s.X))
 	}
+	if symmetric[called(n)] {
+		return
+	}
 	for i := 1; i < len(n.Args); i++ {
 		a, b := m.c.info.Types[n.Args[i-1]].Type, m.c.info.Types[n.Args[i]].Type
 		if a != nil && b != nil && types.Identical(types.Default(a), types.Default(b)) {
 			m.swap("swapped", n, n.Args[i-1], n.Args[i])
 		}
 	}
+}
+
+// symmetric are functions of this module and of the library to which the order of two arguments is nothing.
+var symmetric = map[string]bool{"meet": true, "join": true, "Equal": true, "EqualFold": true, "SameFile": true}
+
+// called is the last word of what is called.
+func called(n *ast.CallExpr) string {
+	switch f := n.Fun.(type) {
+	case *ast.Ident:
+		return f.Name
+	case *ast.SelectorExpr:
+		return f.Sel.Name
+	}
+	return ""
 }
 
 func (m *maker) results(n *ast.ReturnStmt) {

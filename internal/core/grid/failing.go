@@ -155,7 +155,7 @@ func (s *Standing) outside(c *comparison) {
 					was = reach.Ask(c.estates[0], q)
 					s.answers[key] = was
 				}
-				if was.Some.Empty() {
+				if was.Some.Empty() && len(was.SeenAs) == 0 {
 					continue // what does not pass cannot stop
 				}
 				is := reach.Ask(c.estates[1], q)
