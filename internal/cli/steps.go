@@ -149,18 +149,30 @@ func (c *call) ordered(p *order.Plan) {
 			c.say("\n%d more;  -format md  lists all", len(p.Steps)-i)
 			return
 		}
-		owner := ""
+		beside := ""
 		if s.Owner != "" {
-			owner = "  (" + s.Owner + ")"
+			beside = "  (" + s.Owner + ")"
 		}
-		c.say("%4d. %s", i+1, c.wrap(6, clean(strings.TrimSpace(s.Kind+" "+s.Name)+owner)))
+		if len(s.Needs) > 0 {
+			beside += "  needs " + phrase.Names(s.Needs, func(n int) string { return fmt.Sprint(n) })
+		}
+		c.say("%4d. %s", i+1, c.wrap(6, clean(stepName(&s)+beside)))
 		c.say("      %s", dim.Sprint(c.wrap(8, clean(s.Text))))
+		c.say("      %s", dim.Sprint(c.wrap(8, "undo: "+clean(s.Undo))))
 		c.harm("cuts", s.Cuts)
 		c.harm("opens", s.Opens)
 		if s.Why != "" {
 			c.say("      why    %s", c.wrap(13, clean(s.Why)))
 		}
 	}
+}
+
+// stepName is what a step is about.
+func stepName(s *order.Step) string {
+	if s.Kind == order.Paper {
+		return "the plan alone: nothing of it is at a cloud"
+	}
+	return strings.TrimSpace(s.Kind + " " + s.Name)
 }
 
 // maxSteps is how many steps the text lists.
@@ -177,7 +189,13 @@ func (c *call) proved(p *order.Plan) string {
 	if harmful == 0 {
 		return cleanSteps.say()
 	}
-	return bad.Sprintf("after %d of them something is cut or opened for a while; no order of single steps was found with less", harmful)
+	switch {
+	case p.None:
+		return bad.Sprintf("after %d of them something is cut or opened for a while; no order of these steps is without, all were tried", harmful)
+	case p.Tried > 0:
+		return bad.Sprintf("after %d of them something is cut or opened for a while; no order without was found among %s that were tried", harmful, phrase.Count(p.Tried, "state"))
+	}
+	return bad.Sprintf("after %d of them something is cut or opened for a while; no order with less was found", harmful)
 }
 
 func (c *call) harm(what string, all []grid.Difference) {
@@ -202,7 +220,7 @@ func (c *call) stepsMarkdown(p *order.Plan) {
 		if s.Owner != "" {
 			owner = " — " + markdown(s.Owner)
 		}
-		c.say("- [ ] **%d. %s**%s", i+1, markdown(strings.TrimSpace(s.Kind+" "+s.Name)), owner)
+		c.say("- [ ] **%d. %s**%s", i+1, markdown(stepName(&s)), owner)
 		c.say("  - %s", markdown(s.Text))
 		if len(s.Needs) > 0 {
 			c.say("  - needs %s", phrase.Names(s.Needs, func(n int) string { return fmt.Sprint(n) }))

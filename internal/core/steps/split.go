@@ -92,8 +92,9 @@ func apart(e text.Edit, path text.Path, inner func(text.Field) bool) []text.Edit
 	return append([]text.Edit{whole}, rest...)
 }
 
-// together merges edits that must be made at once: a subnet that goes from one table or list to another.
-func together(edits []text.Edit, word func(text.Edit) string) [][]text.Edit {
+// together merges edits that are made at once: a subnet that goes from one table or list to another, and a route that takes the place of
+// another one to the same destination.
+func together(edits []text.Edit, word func(text.Edit) string, element func(text.Edit) text.Value) [][]text.Edit {
 	taken := make([]bool, len(edits))
 	var all [][]text.Edit
 	for i, e := range edits {
@@ -110,9 +111,37 @@ func together(edits []text.Edit, word func(text.Edit) string) [][]text.Edit {
 				}
 			}
 		}
+		if to := routeTo(e, element); to != "" {
+			for k := i + 1; k < len(edits) && len(one) == 1; k++ {
+				if o := edits[k]; !taken[k] && o.Remove != e.Remove && slices.Equal(o.Path, e.Path) && routeTo(o, element) == to {
+					one = append(one, o)
+					taken[k] = true
+				}
+			}
+		}
 		all = append(all, one)
 	}
 	return all
+}
+
+// routeTo is where a route leads that an edit adds to a table or takes out of it, and for whom; empty for another edit.
+func routeTo(e text.Edit, element func(text.Edit) text.Value) string {
+	if e.Key != "" || e.Put || len(e.Path) == 0 || e.Path[len(e.Path)-1] != "routes" {
+		return ""
+	}
+	to, only := "", ""
+	for _, f := range element(e).Fields() {
+		switch word, _ := f.Value.Single(); f.Key {
+		case "to":
+			to = word
+		case "only":
+			only = word
+		}
+	}
+	if to == "" {
+		return ""
+	}
+	return to + " " + only
 }
 
 // assignment reports whether an edit gives a subnet a table or list, or takes that away: of which kind, and in which network.
@@ -230,6 +259,8 @@ func words(edits []text.Edit, was func(text.Edit) string) string {
 	for _, e := range edits {
 		if e.Remove && e.Key == "" {
 			all = append(all, fmt.Sprintf("take  %s  out of %s", was(e), e.Path))
+		} else if e.Was != "" && e.Was != e.Key {
+			all = append(all, fmt.Sprintf("%s, in the place of  %s: %s", e, e.Was, was(text.Edit{Path: e.Path, Key: e.Was})))
 		} else {
 			all = append(all, e.String())
 		}
@@ -242,6 +273,8 @@ func undoWords(edits []text.Edit, was func(text.Edit) string) string {
 	var all []string
 	for _, e := range edits {
 		switch {
+		case e.Was != "" && e.Was != e.Key:
+			all = append(all, fmt.Sprintf("write  %s: %s  at %s again, in the place of %s", e.Was, was(text.Edit{Path: e.Path, Key: e.Was}), cmp.Or(e.Path.String(), "the top"), e.Key))
 		case e.Remove && e.Key == "":
 			all = append(all, fmt.Sprintf("put  %s  back into %s", was(e), e.Path))
 		case e.Remove:
@@ -251,7 +284,7 @@ func undoWords(edits []text.Edit, was func(text.Edit) string) string {
 		case e.Key == "":
 			all = append(all, text.Edit{Path: e.Path, Key: bare(e), Remove: true}.String())
 		case was(e) != "":
-			all = append(all, fmt.Sprintf("write  %s: %s  at %s again", e.Key, was(e), e.Path))
+			all = append(all, fmt.Sprintf("write  %s: %s  at %s again", e.Key, was(e), cmp.Or(e.Path.String(), "the top")))
 		default:
 			all = append(all, text.Remove(e.Path, e.Key).String())
 		}

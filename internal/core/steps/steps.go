@@ -11,6 +11,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/core/stock"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
 )
@@ -34,6 +35,10 @@ type Step struct {
 // Plan is an order of steps.
 type Plan struct {
 	Steps []Step
+	// None says of one that is not clean that no order of these steps is, since all of them were tried; Tried is how many states were
+	// tried for one.
+	None  bool
+	Tried int
 	old   *estate.Estate
 }
 
@@ -56,8 +61,13 @@ func (p *Plan) Clean() bool {
 	return !slices.ContainsFunc(p.Steps, func(s Step) bool { return len(s.Cuts)+len(s.Opens) > 0 })
 }
 
-// maxAhead is how many steps are tried at each place before the one with the least harm is taken.
-const maxAhead = 12
+// maxAhead is how many steps are tried at each place, of a large estate, before the one with the least harm is taken; a small one is of no
+// more workloads than maxSearched, and there all are tried, and then up to maxStates states for an order without harm.
+const (
+	maxAhead    = 12
+	maxSearched = 300
+	maxStates   = 600
+)
 
 // Of finds the order of steps from one estate to another; before each it calls step, when that is not nil. The error is a
 // *wrong.Error, of a plan of which that cannot be worked out.
@@ -79,15 +89,23 @@ func Of(old, fresh *estate.Estate, step func(done, total int)) (*Plan, error) {
 		}
 	}
 	f.meant = grid.Compare(old, fresh)
-	for _, one := range together(single, f.wordOf) {
+	for _, one := range together(single, f.wordOf, f.element) {
 		f.left = append(f.left, f.step(one))
 	}
+	f.onPaper()
 	slices.SortStableFunc(f.left, func(a, b Step) int { return a.rank - b.rank })
 	if err := f.order(step); err != nil {
 		return nil, err
 	}
+	p := &Plan{Steps: f.done, old: old}
+	if !p.Clean() && len(old.Workloads) <= maxSearched {
+		found, all := f.search()
+		if p.None, p.Tried = found == nil && all, len(f.tried); found != nil {
+			f.done, p.Steps = found, found
+		}
+	}
 	f.needs()
-	return &Plan{f.done, old}, nil
+	return p, nil
 }
 
 // apiece are edits of which those that put an entry in the place of another take that out and write the new one.
@@ -108,7 +126,8 @@ type finder struct {
 	old, fresh *estate.Estate
 	meant      *grid.Differences // what is to open and to close
 	left, done []Step
-	stuck      int // how many were left when it was last worked out which must come together
+	stuck      int             // how many were left when it was last worked out which must come together
+	tried      map[string]bool // whether a state, by its steps, is one that does no harm
 }
 
 // wordOf is the word that an edit of a list of words is about.
@@ -118,6 +137,18 @@ func (f *finder) wordOf(e text.Edit) string {
 		return word
 	}
 	return f.was(e)
+}
+
+// element is the element of a list that an edit writes or takes out.
+func (f *finder) element(e text.Edit) text.Value {
+	if !e.Remove {
+		return e.Value
+	}
+	v, found := f.old.Plan.Files.Value(e.Path)
+	if !found || e.Nth < 1 || e.Nth > len(v.Items()) {
+		return text.Value{}
+	}
+	return v.Items()[e.Nth-1]
 }
 
 // was is what stood where an edit writes.
@@ -313,7 +344,7 @@ func (f *finder) order(step func(done, total int)) error {
 			if w := weight(c) + weight(o); best < 0 || w < least {
 				best, least, cuts, opens = i, w, c, o
 			}
-			if tried++; least == 0 || tried == maxAhead {
+			if tried++; least == 0 || tried >= maxAhead && len(f.old.Workloads) > maxSearched {
 				break
 			}
 		}
@@ -334,6 +365,92 @@ func (f *finder) order(step func(done, total int)) error {
 		f.left = slices.Delete(f.left, best, best+1)
 	}
 	return nil
+}
+
+// Paper is the kind of a step that changes the plan alone: what is wanted, planned or said there, of which nothing is at a cloud.
+const Paper = "plan"
+
+// onPaper makes one step, the first, of all that change nothing at a cloud.
+func (f *finder) onPaper() {
+	was := stock.Of(f.old)
+	var paper []text.Edit
+	rest := slices.DeleteFunc(slices.Clone(f.left), func(s Step) bool {
+		e := f.state(s)
+		if e == nil || len(stock.Between(was, stock.Of(e))) > 0 {
+			return false
+		}
+		paper = append(paper, s.Edits...)
+		return true
+	})
+	if len(paper) == 0 {
+		return
+	}
+	all := f.step(paper)
+	all.Kind, all.Name, all.Owner, all.Place, all.rank = Paper, "", "", nil, -1
+	if f.state(all) != nil {
+		f.left = append(rest, all)
+	}
+}
+
+// search looks for an order of the steps that were found in which no state does harm, from each state on by all steps that do none there.
+// It gives nil where it finds none, and whether all were tried.
+func (f *finder) search() (found []Step, all bool) {
+	steps := f.done
+	f.tried, f.left = map[string]bool{}, nil
+	defer func() { f.done = steps }()
+	set := []byte(strings.Repeat("-", len(steps)))
+	harmless := func() bool {
+		if known, is := f.tried[string(set)]; is {
+			return known
+		}
+		e := f.state()
+		ok := e != nil
+		if ok {
+			c, o := f.harm(e)
+			ok = len(c)+len(o) == 0
+		}
+		f.tried[string(set)] = ok
+		return ok
+	}
+	dead := map[string]bool{} // states from which no way leads on
+	all = true
+	var walk func(order []Step) []Step
+	walk = func(order []Step) []Step {
+		if len(order) == len(steps) {
+			return order
+		}
+		for i, s := range steps {
+			if set[i] != '-' {
+				continue
+			}
+			if len(f.tried) >= maxStates {
+				all = false
+				return nil
+			}
+			set[i] = '+'
+			f.done, f.left = append(slices.Clone(order), s), nil
+			for k, x := range steps {
+				if set[k] == '-' {
+					f.left = append(f.left, x)
+				}
+			}
+			if f.early(s) {
+				set[i] = '-'
+				continue
+			}
+			if key := string(set); !dead[key] && harmless() {
+				clean := s
+				clean.Cuts, clean.Opens, clean.Why = nil, nil, ""
+				if way := walk(append(slices.Clone(order), clean)); way != nil {
+					return way
+				}
+				dead[key] = true
+			}
+			set[i] = '-'
+		}
+		return nil
+	}
+	return walk(nil), all
 }
 
 // early reports whether a step writes inside of a thing that another step, which is left, makes: the edit would make it by itself, without
