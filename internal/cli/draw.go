@@ -183,7 +183,7 @@ func (c *call) drawnGrid(e *estate.Estate, on string) (*draw.Picture, error) {
 	if on != "" {
 		what = "on " + asked.String()
 	}
-	d := &draw.Matrix{Names: u.Names, About: fmt.Sprintf("%s, from each row to each column; rows are %s, and those that fare alike stand together", what, u.Kind), At: func(i, j int) (draw.Look, string) {
+	d := &draw.Matrix{Names: u.Names, Asked: on != "", About: fmt.Sprintf("%s, from each row to each column; rows are %s, and those that fare alike stand together", what, u.Kind), At: func(i, j int) (draw.Look, string) {
 		s := m.At(i, j)
 		full, part := s.Of(asked)
 		switch {

@@ -134,9 +134,9 @@ who reaches whom: 528 x 235
 13 blocked 112,162 16x16: internet to pier/app: 3 to 1
 14 partly 130,162 16x16: internet to quay/hall: 3 to 2
 15 open 148,162 16x16: internet to internet: 3 to 3
-16 open 24,193 16x14: ● all of it passes
-17 partly 136,193 16x14: – some of it, or for some
-18 blocked 280,193 16x14: nothing passes
+16 open 24,193 16x14: ● what passes, passes between all
+17 partly 215,193 16x14: – something passes between some
+18 blocked 405,193 16x14: nothing passes
 line plain 24,143 165,143:
 line plain 129,91 129,179:
 line plain 24,161 165,161:
@@ -166,7 +166,7 @@ text on-dark 135,156 w5 s9 bold in 10: ●
 text on-dark 99,174 w5 s9 bold in 12: ●
 text on-dark 135,174 w5 s9 bold in 14: –
 text on-dark 153,174 w5 s9 bold in 15: ●
-text faint 46,204 w70 s10: ● all of it passes
-text faint 158,204 w103 s10: – some of it, or for some
-text faint 302,204 w64 s10: nothing passes
+text faint 46,204 w149 s10: ● what passes, passes between all
+text faint 237,204 w149 s10: – something passes between some
+text faint 427,204 w64 s10: nothing passes
 `

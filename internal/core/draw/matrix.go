@@ -11,6 +11,7 @@ type Matrix struct {
 	Names []string // of rows and columns; those of one network begin with its name and a slash
 	At    func(from, to int) (Look, string)
 	About string // on what, and what a row is
+	Asked bool   // whether cells are about one flow, of which all passes or some; else about whatever passes
 }
 
 // Draw draws a matrix, in an order in which those that fare alike stand together, and those of a network, too.
@@ -55,10 +56,14 @@ func (m *Matrix) Draw(title string, font Font) *Picture {
 	}
 	y := top + n*cell + 14
 	x := 0.0
+	open, partly := "● what passes, passes between all", "– something passes between some"
+	if m.Asked {
+		open, partly = "● all of it passes", "– some of it, or for some"
+	}
 	for _, k := range []struct {
 		look Look
 		word string
-	}{{Open, "● all of it passes"}, {Partly, "– some of it, or for some"}, {Blocked, "nothing passes"}} {
+	}{{Open, open}, {Partly, partly}, {Blocked, "nothing passes"}} {
 		s.box(-1, x, y, 16, 14, k.look, k.word)
 		x += 22 + s.text(-1, x+22, y+11, 220, 9.5, false, Faint, k.word) + 20
 	}

@@ -85,6 +85,9 @@ var mutants = []struct{ rule, file, old, broken string }{
 	{"nothing that starts outside comes in through a NAT", "gateways.go", "	case host.NAT != nil:\n		w.block(host.NAT, diag.Finding{Code: NATInbound", "	case host.NAT != nil && false:\n		w.block(host.NAT, diag.Finding{Code: NATInbound"},
 	{"from the internet a workload has its public address only", "ends.go", "			a, found = e.Workload.PublicLike(f)\n		}", "			_, found = e.Workload.PublicLike(f)\n			found = false\n		}"},
 	{"a balancer's flows reach its targets", "question.go", "	if x := q.To.Workload; x != nil && len(x.Targets) > 0 {", "	if x := q.To.Workload; false {"},
+	{"what has no handshake may pass a firewall that sees one direction", "through.go", "	if w.onlyTCP() {\n		if !w.unexplained()", "	if true {\n		if !w.unexplained()"},
+	{"but nothing of TCP", "walk.go", "way.May = way.Some.Minus(flow.TCP())", "way.May = way.Some"},
+	{"a reply is as a new flow to a firewall that did not see it begin", "through.go", "		known = w.onlyTCP()", "		known = true"},
 	{"some reply ports are not all", "walk.go", "if have.Equal(want) {", "if !have.Empty() || have.Equal(want) {"},
 }
 
