@@ -164,6 +164,9 @@ func (f *forward) edit(d Difference) {
 		f.route(d)
 		return
 	}
+	if t.Kind == Workload && f.unassigned(d) && len(d.Props) == 1 {
+		return
+	}
 	if t.Kind == Workload && d.Was != nil {
 		if w := f.e.Workload(t.Name); w != nil && w.Set != nil {
 			f.breakUp(w.Set)

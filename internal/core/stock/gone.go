@@ -1,9 +1,11 @@
 package stock
 
 import (
+	"net/netip"
 	"slices"
 
 	"wendrik/internal/core/diag"
+	"wendrik/internal/core/estate"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
@@ -41,10 +43,73 @@ func (f *forward) gone(problems []diag.Finding) {
 			if t := f.have[KeyOf(Site, at[1])]; t != nil {
 				f.add(text.Set(at[:2], at[2], text.Words(t.Props.Words("knows")...)))
 			}
+		case len(at) == 3 && at[0] == "dhcp":
+			f.servers(at)
 		case len(at) > 1 && at[0] == "clusters":
 			f.add(text.Remove(at[:1], at[1]))
 		}
 	}
+}
+
+// servers writes a list of servers of DHCP without workloads that are gone.
+func (f *forward) servers(at text.Path) {
+	v, found := f.e.Plan.Files.Value(at)
+	if !found {
+		return
+	}
+	var left []string
+	for _, x := range v.Elements() {
+		word, _ := x.Single()
+		if _, err := netip.ParseAddr(word); err == nil || f.e.Workload(word) != nil {
+			left = append(left, word)
+		}
+	}
+	if len(left) == 0 {
+		f.add(text.Remove(at[:2], at[2]))
+	} else {
+		f.add(text.Set(at[:2], at[2], text.Words(left...)))
+	}
+}
+
+// unassigned has a workload without a public address of the cloud's choosing, where its tier or subnet says that all there have one: that no
+// longer says so, and the others say it themselves. It reports whether that is so.
+func (f *forward) unassigned(d Difference) bool {
+	w := f.e.Workload(d.Thing().Name)
+	if w == nil || d.Was == nil || d.Is == nil || !d.Was.Props.Flag("assigned") || d.Is.Props.Flag("assigned") || w.Plan.Assigned.Given() {
+		return false
+	}
+	places := []text.Path{w.Subnet.Place()}
+	tier := w.Subnet.Tier
+	if tier != nil {
+		places = append(places, tier.Place())
+	}
+	for _, at := range places {
+		if v, found := f.e.Plan.Files.Value(at.To("public")); !found || v.String() == "" || f.edited[at.String()] {
+			continue
+		}
+		f.edited[at.String()] = true
+		f.add(text.Remove(at, "public"))
+		for _, x := range f.e.Workloads {
+			there := x.Subnet != nil && (x.Subnet == w.Subnet || tier != nil && x.Subnet.Tier == tier)
+			if there && !x.Plan.Assigned.Given() && f.allAssigned(x) && !f.edited["public "+x.Place().String()] {
+				f.edited["public "+x.Place().String()] = true
+				f.add(text.Set(x.Place(), "public", text.Word(plan.Assigned)))
+			}
+		}
+	}
+	return true
+}
+
+// allAssigned reports whether a workload, and all that are counted with it, are there with public addresses of the cloud's choosing.
+func (f *forward) allAssigned(x *estate.Workload) bool {
+	all := []*estate.Workload{x}
+	if x.Set != nil {
+		all = x.Set.Members
+	}
+	return !slices.ContainsFunc(all, func(w *estate.Workload) bool {
+		t := f.have[KeyOf(Workload, w.Name)]
+		return t == nil || !t.Props.Flag("assigned")
+	})
 }
 
 // lacks writes what the plan lacks for what is there: tiers, by where their subnets lead, regions, and zones.
