@@ -112,6 +112,70 @@ func TestCompareSince(t *testing.T) {
 	assert.Contains(t, run(t, plan, "", "compare", "-since", "HEAD").err, "-since needs git, and it is not installed")
 }
 
+// TestSinceRunsNothing: a stranger's repository has filters, hooks, a watcher of files, objects that stand in for others, and attributes that
+// hide and rewrite files. The old plan is read as it lies there, and nothing is run.
+func TestSinceRunsNothing(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	ran := filepath.Join(folder, "ran")
+	git := func(args ...string) string {
+		cmd := exec.Command("git", append([]string{"-C", folder, "-c", "user.name=quay", "-c", "user.email=quay@skerry.example"}, args...)...)
+		out, err := cmd.CombinedOutput()
+		require.NoError(t, err, "%s", out)
+		return strings.TrimSpace(string(out))
+	}
+	const plan = "wendrik: 1\n# $Format:%H$ $Id$\nparts: [more.yaml]\nnetworks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {g: {in: [tcp/22 from a], out: [any to any]}}}}\n"
+	const more = "workloads: {u: {in: a/x, address: 10.0.0.4, groups: g}, v: {in: a/x, address: 10.0.0.5, groups: g}}\n"
+	write(t, folder, plan)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "more.yaml"), []byte(more), 0o644))
+	git("init", "-q")
+	git("add", "-A")
+	git("commit", "-q", "-m", "first")
+	first, blob := git("rev-parse", "HEAD"), git("rev-parse", "HEAD:wendrik.yaml")
+	other := exec.Command("git", "-C", folder, "hash-object", "-w", "--stdin")
+	other.Stdin = strings.NewReader("wendrik: 1\n")
+	out, err := other.Output()
+	require.NoError(t, err)
+	git("replace", blob, strings.TrimSpace(string(out)))
+	require.NoError(t, os.WriteFile(filepath.Join(folder, ".gitattributes"), []byte("*.yaml filter=evil export-subst ident text eol=crlf diff=evil\nmore.yaml export-ignore\n"), 0o644))
+	require.NoError(t, os.MkdirAll(filepath.Join(folder, ".git", "info"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(folder, ".git", "info", "attributes"), []byte("*.yaml filter=evil\nmore.yaml export-ignore\n"), 0o644))
+	script := "touch " + ran
+	for _, key := range []string{"filter.evil.smudge", "filter.evil.clean", "filter.evil.process", "diff.evil.textconv", "core.fsmonitor", "core.pager", "core.sshCommand", "core.editor", "tar.tar.command", "uploadpack.packObjectsHook"} {
+		git("config", key, script)
+	}
+	git("config", "filter.evil.required", "true")
+	for _, hook := range []string{"post-checkout", "pre-commit", "reference-transaction", "post-index-change"} {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, ".git", "hooks", hook), []byte("#!/bin/sh\n"+script+"\n"), 0o755))
+	}
+	write(t, folder, strings.Replace(plan, "tcp/22 from a]", "tcp/22 from a, udp/53 from a]", 1))
+	_ = os.Remove(ran)
+	r := run(t, folder, "", "compare", "-since", first)
+	assert.Equal(t, 1, r.status, r.err)
+	assert.Contains(t, r.out, "1 change, ")
+	assert.Contains(t, r.out, "udp/53  from network a to network a")
+	assert.NoFileExists(t, ran, "something was run")
+
+	// A clone without the content of files, and one without history.
+	for _, how := range [][]string{{"--filter=blob:none", "--no-checkout"}, {"--depth=1"}} {
+		source := t.TempDir()
+		require.NoError(t, os.CopyFS(source, os.DirFS(folder)))
+		require.NoError(t, os.RemoveAll(filepath.Join(source, ".git", "hooks")))
+		require.NoError(t, os.Remove(filepath.Join(source, ".git", "config")))
+		for _, args := range [][]string{{"-C", source, "init", "-q"}, {"-C", source, "config", "uploadpack.allowFilter", "true"}, {"-C", source, "-c", "user.name=q", "-c", "user.email=q@skerry.example", "commit", "-qam", "second"}} {
+			out, err := exec.Command("git", args...).CombinedOutput()
+			require.NoError(t, err, "%s", out)
+		}
+		clone := filepath.Join(t.TempDir(), "clone")
+		out, err := exec.Command("git", append(append([]string{"clone", "-q"}, how...), "file://"+source, clone)...).CombinedOutput()
+		require.NoError(t, err, "%s", out)
+		write(t, clone, plan)
+		r := run(t, clone, "", "compare", "-since", first)
+		assert.Equal(t, 2, r.status, r.out)
+		assert.Contains(t, r.err, map[bool]string{true: "where it was cloned without some files, clone it whole", false: "git fetch --unshallow"}[how[0] == "--filter=blob:none"])
+	}
+}
+
 // TestOutage takes out parts of the demo with the built program, and holds lines of expect without any zone.
 func TestOutage(t *testing.T) {
 	t.Parallel()

@@ -1,14 +1,16 @@
 package cli
 
 import (
-	"archive/tar"
+	"bufio"
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"wendrik/internal/core/text"
@@ -52,18 +54,62 @@ func (s *screen) openSince(revision, name string) (*opened, error) {
 	return o, nil
 }
 
-// revisionInto writes what a folder held at a revision into another.
-func revisionInto(past, folder, revision string) error {
+// gitEnv keeps git from running or fetching anything: the objects are read as they lie there, without what stands in for them (replacement
+// refs), and what is not there is not asked for. No command below looks at attributes, filters, hooks or the index.
+var gitEnv = []string{"GIT_NO_REPLACE_OBJECTS=1", "GIT_NO_LAZY_FETCH=1", "GIT_ALLOW_PROTOCOL=none", "GIT_TERMINAL_PROMPT=0", "GIT_OPTIONAL_LOCKS=0", "GIT_GRAFT_FILE=" + os.DevNull}
+
+// gitIn is a command of git in a folder, and what it says of what goes wrong.
+func gitIn(folder string, args ...string) (run *exec.Cmd, said *bytes.Buffer, err error) {
 	git, err := exec.LookPath("git")
 	if err != nil {
-		return &usageError{"-since needs git, and it is not installed", "install it, or name the old plan:  wendrik compare OLD NEW"}
+		return nil, nil, &usageError{"-since needs git, and it is not installed", "install it, or name the old plan:  wendrik compare OLD NEW"}
 	}
+	run = exec.Command(git, append([]string{"-C", folder, "-c", "core.fsmonitor=false", "-c", "core.hooksPath=" + os.DevNull, "-c", "core.attributesFile=" + os.DevNull}, args...)...)
+	run.Env = append(os.Environ(), gitEnv...)
+	said = &bytes.Buffer{}
+	run.Stderr = said
+	return run, said, nil
+}
+
+// revisionInto writes what a folder held at a revision into another: its regular files, byte by byte as the repository has them.
+func revisionInto(past, folder, revision string) error {
 	if strings.HasPrefix(revision, "-") {
 		return &usageError{fmt.Sprintf("%q is no revision", revision), "wendrik compare -since HEAD"}
 	}
-	run := exec.Command(git, "-C", folder, "archive", "--format=tar", revision)
-	var said bytes.Buffer
-	run.Stderr = &said
+	run, said, err := gitIn(folder, "rev-parse", "--verify", revision+"^{commit}")
+	if err != nil {
+		return err
+	}
+	hash, err := run.Output()
+	if err != nil {
+		right := "name a revision of the repository that the plan lies in, such as HEAD or main"
+		if shallow(folder) {
+			right = "the clone is shallow, and may not have it:  git fetch --unshallow  gets the rest"
+		}
+		first, _, _ := strings.Cut(strings.TrimSpace(said.String()), "\n")
+		return &usageError{"git says: " + strings.TrimPrefix(first, "fatal: "), right}
+	}
+	run, said, err = gitIn(folder, "ls-tree", "-r", "-z", strings.TrimSpace(string(hash)))
+	if err != nil {
+		return err
+	}
+	tree, err := run.Output()
+	if err != nil {
+		first, _, _ := strings.Cut(strings.TrimSpace(said.String()), "\n")
+		return &usageError{"git says: " + strings.TrimPrefix(first, "fatal: "), "name the old plan:  wendrik compare OLD NEW"}
+	}
+	var objects, names []string
+	for entry := range strings.SplitSeq(strings.TrimSuffix(string(tree), "\x00"), "\x00") {
+		about, name, _ := strings.Cut(entry, "\t")
+		words := strings.Fields(about) // mode, type, object
+		if len(words) == 3 && strings.HasPrefix(words[0], "100") && words[1] == "blob" && filepath.IsLocal(filepath.FromSlash(name)) {
+			objects, names = append(objects, words[2]), append(names, name)
+		}
+	}
+	if run, said, err = gitIn(folder, "cat-file", "--batch"); err != nil {
+		return err
+	}
+	run.Stdin = strings.NewReader(strings.Join(objects, "\n") + "\n")
 	out, err := run.StdoutPipe()
 	if err == nil {
 		err = run.Start()
@@ -71,49 +117,74 @@ func revisionInto(past, folder, revision string) error {
 	if err != nil {
 		return &usageError{"git could not be run: " + err.Error(), ""}
 	}
-	unpacked := untar(past, io.LimitReader(out, maxRevision))
+	err = blobs(past, names, out)
 	_, _ = io.Copy(io.Discard, out)
-	if err := run.Wait(); err != nil {
+	_ = run.Wait()
+	if errors.Is(err, errEnded) {
 		first, _, _ := strings.Cut(strings.TrimSpace(said.String()), "\n")
-		return &usageError{"git says: " + strings.TrimPrefix(first, "fatal: "), "name a revision of the repository that the plan lies in, such as HEAD or main"}
+		return &usageError{"git does not give all of the revision: " + cmp.Or(strings.TrimPrefix(first, "fatal: "), "it ended early"), "where it was cloned without some files, clone it whole; or name the old plan:  wendrik compare OLD NEW"}
 	}
-	return unpacked
+	return err
 }
 
-// untar writes the regular files of an archive into a folder, and nothing beside it.
-func untar(folder string, from io.Reader) error {
+var errEnded = errors.New("it ended early")
+
+// shallow reports whether a repository has a part of its history alone.
+func shallow(folder string) bool {
+	run, _, err := gitIn(folder, "rev-parse", "--is-shallow-repository")
+	if err != nil {
+		return false
+	}
+	out, err := run.Output()
+	return err == nil && strings.TrimSpace(string(out)) == "true"
+}
+
+// blobs writes what  git cat-file --batch  gives into a folder, under names in their order, and nothing beside it. What is larger than any
+// plan is left out.
+func blobs(folder string, names []string, out io.Reader) error {
 	root, err := os.OpenRoot(folder)
 	if err != nil {
 		return err
 	}
 	defer root.Close()
-	archive := tar.NewReader(from)
-	for {
-		h, err := archive.Next()
-		if errors.Is(err, io.EOF) {
-			return nil
+	from, total := bufio.NewReader(out), int64(0)
+	for _, name := range names {
+		head, err := from.ReadString('\n')
+		words := strings.Fields(head) // object, type, size
+		if err == nil && len(words) == 2 && words[1] == "missing" {
+			return &usageError{fmt.Sprintf("the repository does not have %s as it was: it was cloned without it", name), "clone it whole, or name the old plan:  wendrik compare OLD NEW"}
 		}
-		if err != nil {
-			return &usageError{"the revision is more than can be read", "name the old plan:  wendrik compare OLD NEW"}
+		size := int64(-1)
+		if err == nil && len(words) == 3 {
+			size, err = strconv.ParseInt(words[2], 10, 64)
 		}
-		if h.Typeflag == tar.TypeDir {
-			_ = root.MkdirAll(filepath.FromSlash(strings.TrimSuffix(h.Name, "/")), 0o700)
-			continue
+		if err != nil || size < 0 {
+			return errEnded
 		}
-		if h.Typeflag != tar.TypeReg || !filepath.IsLocal(h.Name) {
-			continue
+		content := io.LimitReader(from, size)
+		if size <= text.MaxSize {
+			if total += size; total > maxRevision {
+				return &usageError{"the folder of the plan has more in it than can be read of a revision", "name the old plan:  wendrik compare OLD NEW"}
+			}
+			name = filepath.FromSlash(name)
+			_ = root.MkdirAll(filepath.Dir(name), 0o700)
+			f, err := root.Create(name)
+			if err == nil {
+				_, err = io.Copy(f, content)
+				if closed := f.Close(); err == nil {
+					err = closed
+				}
+			}
+			if err != nil {
+				return &usageError{"the old plan could not be unpacked: " + reason(err), ""}
+			}
 		}
-		_ = root.MkdirAll(filepath.Dir(filepath.FromSlash(h.Name)), 0o700)
-		f, err := root.Create(filepath.FromSlash(h.Name))
-		if err != nil {
-			return &usageError{"the old plan could not be unpacked: " + reason(err), ""}
-		}
-		_, err = io.Copy(f, archive)
-		if closed := f.Close(); err == nil {
-			err = closed
-		}
-		if err != nil {
-			return &usageError{"the old plan could not be unpacked: " + reason(err), ""}
+		if _, err := io.CopyN(io.Discard, from, 1+sizeLeft(content)); err != nil { // what was left out, and the line's end
+			return errEnded
 		}
 	}
+	return nil
 }
+
+// sizeLeft is how much of a limited reader nobody has read.
+func sizeLeft(r io.Reader) int64 { return r.(*io.LimitedReader).N }
