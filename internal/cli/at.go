@@ -38,8 +38,17 @@ func (f *flags) keysFlag() *string {
 	return f.String("keys", keysFile, "`FILE` the keys for the cloud, OWNER: KEY on each line; that of what nobody is named for first")
 }
 
-// driver gives the driver that a word names.
+// driver gives the driver that a word names, whose answers are tried before anybody sees them.
 func (c *call) driver(a atFlags) (cloud.Driver, error) {
+	d, err := c.untried(a)
+	if err != nil {
+		return nil, err
+	}
+	return cloud.Tried(d, cloud.Usual), nil
+}
+
+// untried gives the driver itself.
+func (c *call) untried(a atFlags) (cloud.Driver, error) {
 	at := *a.at
 	over, rpc := strings.CutPrefix(at, "rpc:")
 	switch {

@@ -86,7 +86,7 @@ func (c *call) tryDriver(ctx context.Context, at atFlags, format string, wait ti
 	if len(c.args) > 1 {
 		d, err = started(c.args)
 	} else {
-		d, err = c.driver(at)
+		d, err = c.untried(at)
 	}
 	if err != nil {
 		return cannot, err

@@ -158,16 +158,19 @@ func Run(words []string) (Driver, error) {
 
 // Spoken speaks to a driver over two streams, one message on each line.
 func Spoken(answers io.Reader, questions io.WriteCloser) Driver {
-	client := jrpc2.NewClient(channel.Line(answers, questions), nil)
+	client := jrpc2.NewClient(channel.Line(&bounded{from: answers}, questions), nil)
 	return &spoken{client, client.Close, &tail{}}
 }
 
 // Over speaks to a driver over HTTP, with a key in the Authorization header (RFC 6750) when it is not empty.
 func Over(url, key string) Driver {
-	http := &http.Client{Timeout: 2 * time.Minute, Transport: bearer{key}}
-	client := jrpc2.NewClient(jhttp.NewChannel(url, &jhttp.ChannelOptions{Client: http}), nil)
+	c := &http.Client{Timeout: 2 * time.Minute, Transport: bearer{key}, CheckRedirect: stay}
+	client := jrpc2.NewClient(jhttp.NewChannel(url, &jhttp.ChannelOptions{Client: c}), nil)
 	return &spoken{client, client.Close, &tail{}}
 }
+
+// stay follows no redirect: the key is for the address that a person named.
+func stay(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 
 type bearer struct{ key string }
 
@@ -176,7 +179,11 @@ func (b bearer) RoundTrip(r *http.Request) (*http.Response, error) {
 		r = r.Clone(r.Context())
 		r.Header.Set("Authorization", "Bearer "+b.key)
 	}
-	return http.DefaultTransport.RoundTrip(r)
+	answer, err := http.DefaultTransport.RoundTrip(r)
+	if err == nil {
+		answer.Body = &limited{answer.Body, mostMessage}
+	}
+	return answer, err
 }
 
 // tail keeps the last that was written to it.

@@ -69,6 +69,9 @@ type client struct {
 	kinds  map[string]stock.Kind
 }
 
+// stay follows no redirect: the keys are for the address that a person named.
+func stay(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
+
 // New gives the driver of the simulated cloud at an address such as http://127.0.0.1:8470. Of several keys of one owner the first is
 // used.
 func New(base string, keys []Key) cloud.Driver {
@@ -82,7 +85,7 @@ func New(base string, keys []Key) cloud.Driver {
 	transport := http.DefaultTransport.(*http.Transport).Clone()
 	transport.MaxIdleConnsPerHost = 64
 	transport.Proxy = nil
-	return &client{base: strings.TrimRight(base, "/"), keys: own, http: &http.Client{Timeout: time.Minute, Transport: transport}, whose: map[string]int{}, kinds: map[string]stock.Kind{}}
+	return &client{base: strings.TrimRight(base, "/"), keys: own, http: &http.Client{Timeout: time.Minute, Transport: transport, CheckRedirect: stay}, whose: map[string]int{}, kinds: map[string]stock.Kind{}}
 }
 
 func (c *client) Close() error {
@@ -213,10 +216,14 @@ func (c *client) Things(ctx context.Context, page string) (*cloud.Page, error) {
 	i, _ := strconv.Atoi(n)
 	var p cloud.Page
 	if i >= max(1, len(c.keys)) {
-		var all cloud.Page
+		all := cloud.Page{Things: []cloud.Thing{}}
 		for k := range max(1, len(c.keys)) {
+			p = cloud.Page{}
 			if err := c.ask(ctx, k, "GET", "/v1/neighbours", nil, &p); err != nil {
 				return nil, err
+			}
+			if p.Things == nil {
+				return nil, cloud.Refused(cloud.Unspeakable, "the cloud's answer about its neighbours has no things")
 			}
 			all.Things = append(all.Things, p.Things...)
 		}

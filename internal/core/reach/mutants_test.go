@@ -86,7 +86,7 @@ var mutants = []struct{ rule, file, old, broken string }{
 	{"from the internet a workload has its public address only", "ends.go", "			a, found = e.Workload.PublicLike(f)\n		}", "			_, found = e.Workload.PublicLike(f)\n			found = false\n		}"},
 	{"a balancer's flows reach its targets", "question.go", "	if x := q.To.Workload; x != nil && len(x.Targets) > 0 {", "	if x := q.To.Workload; false {"},
 	{"what has no handshake may pass a firewall that sees one direction", "through.go", "	if w.onlyTCP() {\n		if !w.unexplained()", "	if true {\n		if !w.unexplained()"},
-	{"but nothing of TCP", "walk.go", "way.May = way.Some.Minus(flow.TCP())", "way.May = way.Some"},
+	{"but nothing of TCP", "story.go", "	w.left = w.left.Minus(flow.TCP())\n", ""},
 	{"a reply is as a new flow to a firewall that did not see it begin", "through.go", "		known = w.onlyTCP()", "		known = true"},
 	{"some reply ports are not all", "walk.go", "if have.Equal(want) {", "if !have.Empty() || have.Equal(want) {"},
 }

@@ -120,7 +120,7 @@ func walkOnce(e *estate.Estate, q Question, fromSet, toSet address.Set) Way {
 	way.From, way.To, way.FromName, way.ToName = src.part, dst.part, src.name, dst.name
 	way.Full, way.Some = passes.Intersect(full), passes.Intersect(some)
 	if w.may {
-		way.May = way.Some.Minus(flow.TCP())
+		way.May = way.Some // of which nothing is TCP
 		way.Full, way.Some = flow.Set{}, way.May
 	}
 	way.Verdict = way.Outcome.Verdict(q.Flows)
