@@ -18,6 +18,8 @@ import (
 	"strings"
 	"time"
 	"unsafe"
+
+	"wendrik/internal/inlet"
 )
 
 // MaxSize is how many bytes the folder holds at most; what was used least lately goes first.
@@ -44,7 +46,7 @@ func Open(setting string) *Folder {
 		return nil
 	}
 	info, err := os.Lstat(path)
-	if err != nil || !info.IsDir() || runtime.GOOS != "windows" && info.Mode().Perm()&0o077 != 0 {
+	if err != nil || !info.IsDir() || runtime.GOOS != "windows" && (info.Mode().Perm()&0o077 != 0 || !own(info)) {
 		return nil
 	}
 	mac := secret(path)
@@ -72,7 +74,7 @@ func version(program string) string {
 // takes a few milliseconds for a plan of 11 MB. Whoever does not know the key cannot make two texts of one name.
 func secret(path string) cipher.AEAD {
 	name := filepath.Join(path, "key")
-	key, err := os.ReadFile(name)
+	key, err := inlet.Read(name, 32)
 	if err != nil || len(key) != 32 {
 		key = make([]byte, 32)
 		_, _ = rand.Read(key) // never fails
@@ -120,7 +122,7 @@ func (f *Folder) Load(text string) []byte {
 		return nil
 	}
 	name := f.file(text)
-	raw, err := os.ReadFile(name)
+	raw, err := inlet.Read(name, MaxSize)
 	if err != nil {
 		return nil
 	}

@@ -2,13 +2,14 @@ package cli
 
 import (
 	"fmt"
-	"os"
 	"strings"
 	"time"
 
 	"wendrik/internal/core/compare"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
+	"wendrik/internal/inlet"
 )
 
 func compareCommand() *command {
@@ -109,7 +110,7 @@ func (c *call) allowed(name string) ([]plan.Expectation, error) {
 	if name == "" {
 		return nil, nil
 	}
-	raw, err := os.ReadFile(name)
+	raw, err := inlet.Read(name, text.MaxSize)
 	if err != nil {
 		return nil, unreadable(name, "list", err)
 	}

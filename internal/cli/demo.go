@@ -79,11 +79,11 @@ func unpack(folder string) (string, error) {
 		} else if err != nil {
 			return &usageError{fmt.Sprintf("%s cannot be written: %s", target, err), "name another folder"}
 		}
-		if _, err := out.Write(raw); err != nil {
-			out.Close()
-			return err
+		_, err = out.Write(raw)
+		if err = errors.Join(err, out.Close()); err != nil {
+			os.Remove(target)
 		}
-		return out.Close()
+		return err
 	})
 }
 

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -69,7 +70,7 @@ func drawCommand() *command {
 					_, err := c.out.Write(content.Bytes())
 					return good, err
 				}
-				if err := overwrite(*out, content.Bytes()); err != nil {
+				if err := c.overwrite(*out, content.Bytes()); err != nil {
 					return cannot, err
 				}
 				c.say("written to %s: %.0f by %.0f", clean(*out), p.W, p.H)
@@ -260,8 +261,15 @@ func stopsOf(hops []reach.Hop) []draw.Stop {
 	return all
 }
 
-// overwrite writes a file that is made anew each time.
-func overwrite(name string, content []byte) error {
+// overwrite writes a file that is made anew each time; not over what was read for it, by whatever name.
+func (s *screen) overwrite(name string, content []byte) error {
+	if info, err := os.Stat(name); err == nil {
+		for _, text := range s.texts {
+			if was, err := os.Stat(text); err == nil && os.SameFile(info, was) {
+				return &usageError{fmt.Sprintf("%s is what was read, and is not written over", name), "name another file"}
+			}
+		}
+	}
 	if err := replace.Output(name, content); err != nil {
 		return &usageError{fmt.Sprintf("%s cannot be written: %s", name, reason(err)), "name another file"}
 	}

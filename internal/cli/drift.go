@@ -15,7 +15,6 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/stock"
 	"wendrik/internal/core/text"
-	"wendrik/internal/replace"
 )
 
 func driftCommand() *command {
@@ -327,11 +326,14 @@ func (v *drifted) write(talk bool) error {
 	if v.Anew {
 		return &usageError{fmt.Sprintf("the plan cannot be edited to say what is there: %s", v.unreached()), "write a plan from what is there:  wendrik adopt -o FILE"}
 	}
-	for _, one := range v.changedFiles() {
-		_, err := replace.File(one.Name, one.Text, one.After)
-		if err := writeError(one.Name, err); err != nil {
-			return err
-		}
+	changed := v.changedFiles()
+	if err := readBack(v.plan.Plan.Files, changed); err != nil {
+		return err
+	}
+	if err := v.replaceAll(v.plan.Plan.Files.First().Name, changed); err != nil {
+		return err
+	}
+	for _, one := range changed {
 		v.written(talk, "written to %s: it says what is there", clean(one.Name))
 	}
 	return nil

@@ -192,7 +192,7 @@ func (c *call) export(files []export.File, folder bool, out string) error {
 		return err
 	}
 	if !folder {
-		if err := overwrite(out, []byte(files[0].Content)); err != nil {
+		if err := c.overwrite(out, []byte(files[0].Content)); err != nil {
 			return err
 		}
 		c.say("written to %s", clean(out))
@@ -202,7 +202,7 @@ func (c *call) export(files []export.File, folder bool, out string) error {
 		return &usageError{fmt.Sprintf("%s cannot be made: %s", out, reason(err)), "name another folder with  -o"}
 	}
 	for _, f := range files {
-		if err := overwrite(filepath.Join(out, f.Name), []byte(f.Content)); err != nil {
+		if err := c.overwrite(filepath.Join(out, f.Name), []byte(f.Content)); err != nil {
 			return err
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"wendrik/internal/core/space"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
+	"wendrik/internal/inlet"
 )
 
 // inputWait is how long a pipe may be silent while a plan could be meant in its place.
@@ -70,12 +71,13 @@ func (s *screen) readList(name, columns string) (*ranges.List, string, error) {
 	}
 	in, label := s.in, "standard input"
 	if name != "-" {
-		f, err := os.Open(name)
+		f, err := inlet.Open(name)
 		if err != nil {
 			return nil, "", unreadable(name, "list", err)
 		}
 		defer f.Close()
 		in, label = f, name
+		s.texts = append(s.texts, name)
 	}
 	var size int64
 	if f, is := in.(*os.File); is {

@@ -114,7 +114,9 @@ func create(file, content string) error {
 	}
 	if err == nil {
 		_, err = out.WriteString(content)
-		err = errors.Join(err, out.Close())
+		if err = errors.Join(err, out.Close()); err != nil {
+			os.Remove(file) // what is half written is nothing
+		}
 	}
 	if err != nil {
 		return &usageError{fmt.Sprintf("%s cannot be written: %s", file, reason(err)), "name another file with  -o FILE"}

@@ -23,6 +23,7 @@ import (
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
+	"wendrik/internal/inlet"
 	"wendrik/internal/replace"
 )
 
@@ -63,6 +64,9 @@ func (s *screen) openPlan(name string) (*opened, error) {
 			return nil, &usageError{fmt.Sprintf("folder %s has no wendrik.yaml", name), "name the plan with  -plan FILE"}
 		}
 		name = inside
+	}
+	if err := s.recovered(name); err != nil {
+		return nil, err
 	}
 	raw, err := s.read(name)
 	if err != nil {
@@ -136,6 +140,7 @@ func (s *screen) addParts(files *text.Files, first *text.File, name string) []di
 				return problems
 			default:
 				files.Add(filepath.Join(folder, one), raw)
+				s.texts = append(s.texts, filepath.Join(folder, one))
 			}
 		}
 	}
@@ -144,7 +149,7 @@ func (s *screen) addParts(files *text.Files, first *text.File, name string) []di
 
 // readPart reads a file of a folder, up to a size.
 func readPart(root *os.Root, name string, most int) (string, error) {
-	f, err := root.Open(name)
+	f, err := inlet.Regular(root, name)
 	if err != nil {
 		return "", err
 	}
@@ -309,12 +314,13 @@ var usual = sync.OnceValues(func() (int, int64) {
 func (s *screen) read(name string) (string, error) {
 	in := s.in
 	if name != "-" {
-		f, err := os.Open(name)
+		f, err := inlet.Open(name)
 		if err != nil {
 			return "", fileError(name, err)
 		}
 		defer f.Close()
 		in = f
+		s.texts = append(s.texts, name)
 	}
 	var b strings.Builder
 	if f, is := in.(*os.File); is {
@@ -380,6 +386,9 @@ func (s *screen) saveEdits(name string, src *text.Files, edits []text.Edit, show
 	if err != nil {
 		return uneditable(name, err)
 	}
+	if err := readBack(src, changed); err != nil {
+		return err
+	}
 	for _, one := range changed {
 		if !show {
 			break
@@ -391,14 +400,70 @@ func (s *screen) saveEdits(name string, src *text.Files, edits []text.Edit, show
 	if s.out.lost != nil {
 		return &usageError{"the difference could not be shown", "nothing was written"}
 	}
+	return s.replaceAll(src.First().Name, changed)
+}
+
+// replaceAll writes files of a plan, all of them or none.
+func (s *screen) replaceAll(plan string, changed []text.Changed) error {
+	var all []replace.Change
 	for _, one := range changed {
-		linked, err := replace.File(one.Name, one.Text, one.After)
-		if linked {
-			s.tell("%s has another name (a hard link), which keeps the old text", clean(one.Name))
+		all = append(all, replace.Change{Name: one.Name, Before: one.Text, After: one.After})
+	}
+	named := func(name string) string { // as it was named
+		for _, one := range changed {
+			if path, err := filepath.Abs(one.Name); err == nil && path == name {
+				return one.Name
+			}
 		}
-		if err := writeError(one.Name, err); err != nil {
-			return err
+		return name
+	}
+	linked, err := replace.Files(plan, all)
+	for _, name := range linked {
+		s.tell("%s has another name (a hard link), which keeps the old text", clean(named(name)))
+	}
+	var which *replace.NotWritten
+	if errors.As(err, &which) {
+		return writeError(named(which.Name), which.Err)
+	}
+	return err
+}
+
+// recovered puts back what a program that was killed has left half written of a plan, and tells of it.
+func (s *screen) recovered(name string) error {
+	back, err := replace.Recover(name)
+	if len(back) > 0 {
+		s.tell("a change of %s was interrupted while it was written; it was taken back in %s", clean(name), phrase.Names(back, func(f string) string { return clean(filepath.Base(f)) }))
+	}
+	var which *replace.NotWritten
+	switch {
+	case errors.As(err, &which) && errors.Is(err, replace.ErrChanged):
+		s.tell("a change of %s was interrupted while it was written; %s was edited since, and stays as it is", clean(name), clean(which.Name))
+	case err != nil:
+		return &usageError{fmt.Sprintf("a change of %s was interrupted while it was written, and cannot be taken back: %s", name, reason(err)), "try again; or look at the parts of the plan yourself"}
+	}
+	return nil
+}
+
+// readBack reads what is to be written as the next command would, and refuses it where that has a problem which the text does not have, or
+// where a plan of something becomes one of nothing.
+func readBack(src *text.Files, changed []text.Changed) error {
+	if len(changed) == 0 {
+		return nil
+	}
+	was, before := estate.Load(src)
+	is, after := estate.Load(src.With(changed))
+	had := map[string]bool{}
+	for _, p := range before {
+		had[string(p.Code)+p.Place.String()+p.Message] = true
+	}
+	for _, p := range after {
+		if !had[string(p.Code)+p.Place.String()+p.Message] && len(after) > len(before) {
+			return &usageError{fmt.Sprintf("what would be written is no plan that can be read: %s: %s", clean(p.Place.String()), clean(p.Message)), "nothing was written"}
 		}
+	}
+	size := func(e *estate.Estate) int { return len(e.Networks) + len(e.Workloads) + len(e.Sites) + len(e.Hubs) }
+	if size(was) > 0 && size(is) == 0 {
+		return &usageError{fmt.Sprintf("what would be written is a plan of nothing, in the place of one with %s and %s", phrase.Count(len(was.Networks), "network"), phrase.Count(len(was.Workloads), "workload")), "nothing was written; where that is meant, make an empty plan with  wendrik new"}
 	}
 	return nil
 }

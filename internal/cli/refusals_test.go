@@ -146,3 +146,31 @@ func TestPlansThatCannotBeWritten(t *testing.T) {
 	r = run(t, folder, "", "carve", "-write", "-plan", "-")
 	assert.Equal(t, 2, r.status)
 }
+
+// TestNothingReadIsWrittenOver: a picture, an export or a page takes the place of no plan, part or list that it was made from, by whatever
+// name, and of nothing that is no plain file.
+func TestNothingReadIsWrittenOver(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	write(t, folder, "wendrik: 1\nparts: [more.yaml]\nnetworks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}}}\n")
+	const more = "workloads: {w: {in: a/x, address: 10.0.0.9}}\n"
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "more.yaml"), []byte(more), 0o644))
+	require.NoError(t, os.Symlink("more.yaml", filepath.Join(folder, "link.svg")))
+	require.NoError(t, os.Link(filepath.Join(folder, "wendrik.yaml"), filepath.Join(folder, "hard.svg")))
+	require.NoError(t, os.Symlink(os.DevNull, filepath.Join(folder, "device.svg")))
+	plan := read(t, folder)
+	for args, want := range map[string]string{
+		"draw estate -o link.svg": "link.svg is what was read", "draw estate -o hard.svg": "hard.svg is what was read", "export values -o wendrik.yaml": "wendrik.yaml is what was read",
+		"export values -o more.yaml": "more.yaml is what was read", "report -o hard.svg": "hard.svg is what was read", "draw estate -o device.svg": "device.svg cannot be written: it is not a plain file",
+	} {
+		r := run(t, folder, "", strings.Fields(args)...)
+		assert.Equal(t, 2, r.status, args)
+		assert.Contains(t, r.err, want, args)
+	}
+	assert.Equal(t, plan, read(t, folder))
+	raw, err := os.ReadFile(filepath.Join(folder, "more.yaml"))
+	require.NoError(t, err)
+	assert.Equal(t, more, string(raw))
+	assert.Equal(t, 0, run(t, folder, "", "draw", "estate", "-o", "new.svg").status)
+	assert.Equal(t, 0, run(t, folder, "", "draw", "estate", "-o", "new.svg").status, "what was made so is made anew")
+}

@@ -9,7 +9,6 @@ import (
 	"html/template"
 	"io"
 	"math/big"
-	"os"
 	"slices"
 	"strings"
 
@@ -23,6 +22,7 @@ import (
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/export"
+	"wendrik/internal/inlet"
 	"wendrik/internal/picture"
 	"wendrik/internal/report"
 )
@@ -71,7 +71,7 @@ func reportCommand() *command {
 					_, err := c.out.Write(content.Bytes())
 					return good, err
 				}
-				if err := overwrite(*out, content.Bytes()); err != nil {
+				if err := c.overwrite(*out, content.Bytes()); err != nil {
 					return cannot, err
 				}
 				c.say("written to %s: %s", clean(*out), kilobytes(content.Len()))
@@ -88,7 +88,7 @@ func pricesOf(name string) (map[string]*big.Rat, error) {
 	if name == "" {
 		return nil, nil
 	}
-	file, err := os.Open(name)
+	file, err := inlet.Open(name)
 	if err != nil {
 		return nil, unreadable(name, "list", err)
 	}

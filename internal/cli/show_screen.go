@@ -25,6 +25,7 @@ type screen struct {
 	terminal bool     // whether results go to one
 	told     bool     // whether all else does
 	plan     string   // the plan that was read, as it was named
+	texts    []string // the files that were read: plans, their parts, and lists
 	quiet    bool     // whether what is not yet given is not told
 	there    *atFlags // where what is there takes the place of what a plan says; nil for nowhere
 	gives    string   // the command that runs, which gives some of that itself; it is not told

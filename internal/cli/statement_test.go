@@ -3,9 +3,11 @@ package cli_test
 import (
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -84,6 +86,72 @@ func TestStatement(t *testing.T) {
 	assert.Contains(t, read(t, folder), "addresses: [10.144.0.4, 10.144.1.4, 10.144.0.5, 10.144.2.4, ")
 	r = run(t, folder, "", "carve", "-write")
 	assert.Contains(t, r.out, "as it was", "twice is once")
+}
+
+// TestPartsAreWrittenAllOrNone: where one part of a plan cannot be written, none is; and what a killed program left half written is taken back
+// by the next command.
+func TestPartsAreWrittenAllOrNone(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	files := map[string]string{
+		"wendrik.yaml": "wendrik: 1\nparts: [b.yaml, c.yaml]\nnetworks: {a: {range: 10.1.0.0/16, subnets: {x: {range: 10.1.0.0/24}}, tables: {m: {main: true, routes: [{to: 10.2.0.0/16, via: p}]}}}}\n",
+		"b.yaml":       "networks: {b: {range: 10.2.0.0/16, subnets: {y: {range: 10.2.0.0/24}}}}\n",
+		"c.yaml":       "workloads: {w: {in: b/y, address: 10.2.0.9}}\npeerings: {p: {between: [a, b], accepted: [a, b]}}\n",
+	}
+	for name, content := range files {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(content), 0o644))
+	}
+	as := func(when string) {
+		for name, content := range files {
+			raw, err := os.ReadFile(filepath.Join(folder, name))
+			require.NoError(t, err)
+			assert.Equal(t, content, string(raw), "%s: %s", when, name)
+		}
+	}
+	for name := range files {
+		require.NoError(t, os.Chmod(filepath.Join(folder, name), 0o444))
+		r := run(t, folder, "", "renumber", "b", "-to", "10.3.0.0/16", "-write")
+		assert.Equal(t, 2, r.status, name)
+		assert.Contains(t, r.err, name+" was not written: it is read-only")
+		as(name + " is read-only")
+		require.NoError(t, os.Chmod(filepath.Join(folder, name), 0o644))
+	}
+	halves := 0
+	for i := range 30 { // killed at many moments
+		c := exec.Command(program, "renumber", "b", "-to", "10.3.0.0/16", "-write")
+		c.Dir, c.Env = folder, environ(folder)
+		require.NoError(t, c.Start())
+		time.Sleep(12*time.Millisecond + time.Duration(i)*time.Millisecond)
+		_ = c.Process.Kill()
+		_ = c.Wait()
+		moved := func() (n int) {
+			for name := range files {
+				raw, err := os.ReadFile(filepath.Join(folder, name))
+				require.NoError(t, err)
+				n += map[bool]int{true: 1}[strings.Contains(string(raw), "10.3.")]
+			}
+			return n
+		}
+		before := moved()
+		r := run(t, folder, "", "check")
+		if before > 0 && before < len(files) {
+			halves++
+			assert.Contains(t, r.err, "a change of wendrik.yaml was interrupted while it was written; it was taken back in ")
+			as("it was killed")
+		}
+		require.Contains(t, []int{0, len(files)}, moved(), "all or none")
+		for name, content := range files {
+			require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(content), 0o644))
+		}
+	}
+	t.Logf("%d of 30 were half written", halves)
+	r := run(t, folder, "", "renumber", "b", "-to", "10.3.0.0/16", "-write")
+	assert.Equal(t, 0, r.status, r.err)
+	for name := range files {
+		raw, err := os.ReadFile(filepath.Join(folder, name))
+		require.NoError(t, err)
+		assert.Contains(t, string(raw), "10.3.", name)
+	}
 }
 
 // TestParts spreads a plan over files: places name the right one, edits go into it, and none is read outside the folder.

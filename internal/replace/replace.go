@@ -9,6 +9,7 @@ import (
 	"os/signal"
 	"path/filepath"
 	"syscall"
+	"time"
 )
 
 // The reasons for which a file is not written, and stays as it is.
@@ -72,6 +73,16 @@ func Output(name string, content []byte) error {
 		os.Remove(f.Name())
 	}
 	return err
+}
+
+// lockWait is how long another writer is waited for.
+var lockWait = 5 * time.Second // shorter in tests
+
+func fill(f *os.File, text string) error {
+	if _, err := f.WriteString(text); err != nil {
+		return err
+	}
+	return f.Sync()
 }
 
 // unchanged compares what is in a file with what was read.

@@ -12,8 +12,8 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// lockWait is how long another writer is waited for.
-var lockWait = 5 * time.Second // shorter in tests
+// hold locks an open file for this program, unless another one has it.
+func hold(f *os.File) error { return unix.Flock(int(f.Fd()), unix.LOCK_EX|unix.LOCK_NB) }
 
 func replace(target, before, after string) (linked bool, err error) {
 	if unix.Access(target, unix.W_OK) != nil {
@@ -101,13 +101,6 @@ func write(old *os.File, name, text string) (*os.File, error) {
 		return nil, err
 	}
 	return f, nil
-}
-
-func fill(f *os.File, text string) error {
-	if _, err := f.WriteString(text); err != nil {
-		return err
-	}
-	return f.Sync()
 }
 
 // inherit gives a new file the owner, group, extended attributes and mode of the old one.

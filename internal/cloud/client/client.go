@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -23,6 +24,7 @@ import (
 	"wendrik/internal/cloud"
 	"wendrik/internal/core/stock"
 	"wendrik/internal/core/wrong"
+	"wendrik/internal/inlet"
 )
 
 // Key is a key of an owner, or of a person of it: OWNER, or OWNER/PERSON.
@@ -36,9 +38,12 @@ func (k Key) GoString() string { return k.Name }
 
 // ReadKeys reads a file of keys: a YAML mapping from names to keys, in its order. The error is a *wrong.Error, and has no key in it.
 func ReadKeys(file string) ([]Key, error) {
-	raw, err := os.ReadFile(file)
+	raw, err := inlet.Read(file, 1<<20)
 	if err != nil {
 		return nil, err
+	}
+	if info, err := os.Stat(file); err == nil && runtime.GOOS != "windows" && info.Mode().Perm()&0o077 != 0 {
+		return nil, wrong.Value("chmod 600 "+file+"  keeps it to you", "%s has keys, and others than you can read it", file)
 	}
 	bad := wrong.Value("write  OWNER: KEY  on a line for each", "%s is no file of keys", file)
 	var doc yaml.Node
