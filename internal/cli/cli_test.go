@@ -183,6 +183,9 @@ func TestJSONKeys(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "front.yaml"), []byte(front), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "closing.yaml"), []byte(closing), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "conflict.yaml"), []byte(conflict), 0o644))
+	never := "wendrik: 1\nprofile: zonal\nregions: {west: [west-a]}\nnetworks: {pier: {region: west, range: 10.144.0.0/20, tiers: {db: {access: closed}}, subnets: {db-a: {tier: db, zone: west-a, range: 10.144.1.0/24}}, groups: {all: {in: [any from any], out: [any to any]}}}}\n" +
+		"workloads: {db: {in: pier/db, address: 10.144.1.10, groups: [all]}}\nsites: {office: {ranges: 10.212.0.0/16, link: pier}}\nexpect: [db never reaches office]\n"
+	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "never.yaml"), []byte(never), 0o644))
 	later := strings.NewReplacer("range: 10.144.16.0/20", "range: 10.144.32.0/20", "10.144.16.", "10.144.32.", "10.144.17.", "10.144.33.", "203.0.113.7", "203.0.113.9", "subnets: [app-a, app-b]", "subnets: [app-a, app-b, app-c]").Replace(read(t, mistakes))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "later.yaml"), []byte(later), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "renamed.yaml"), []byte(strings.ReplaceAll(read(t, mistakes), "out-a", "exit-a")), 0o644))
@@ -199,7 +202,7 @@ func TestJSONKeys(t *testing.T) {
 		"drift":               {"drift -plan " + moved + at, "drift -plan shut.yaml" + at},
 		"driver -try":         {"driver" + at + " -try " + program + " driver"},
 		"join":                {"join harbour finance -on tcp/8443 -half harbour", "join drill booking", "join booking finance -only booking/web,finance -on tcp/5432", "join harbour finance -only harbour/store", "join booking finance -undo"},
-		"wire":                {"wire", "wire -plan front.yaml", "wire -plan conflict.yaml"},
+		"wire":                {"wire", "wire -plan front.yaml", "wire -plan conflict.yaml", "wire -plan never.yaml"},
 		"carve":               {"carve", "carve -plan front.yaml"},
 		"overlaps":            {"overlaps"},
 		"overlaps of a list":  {"overlaps -list mistakes.csv"},

@@ -7,6 +7,7 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wire"
 )
@@ -22,7 +23,7 @@ func (c *call) wired(e *estate.Estate, r *wire.Result) error {
 	case slices.ContainsFunc(e.Waits, func(f diag.Finding) bool { return strings.HasPrefix(f.Fix(), "carve ") }):
 		c.say("nothing to add as yet: what follows from tiers without subnets is worked out once they have some")
 		return nil
-	case len(r.Contradicts)+len(r.Unmet) == 0:
+	case len(r.Contradicts)+len(r.Unmet)+len(r.Spared) == 0:
 		c.say("%s", nothingLacks.say())
 		return nil
 	default:
@@ -59,6 +60,13 @@ func (c *call) wired(e *estate.Estate, r *wire.Result) error {
 		c.say("%s", bad.Sprint("and this closes:"))
 		c.effects(r.Closes)
 	}
+	if len(r.Changes) > 0 && slices.ContainsFunc(e.Plan.Expect, func(x plan.Expectation) bool { return x.Never }) {
+		c.say("\n%s", neverStays.say())
+	}
+	for _, f := range r.Spared {
+		c.say("\n%s", doubt.Sprint("is left out"))
+		c.finding(c.out, e.Plan.Files, f)
+	}
 	for _, f := range r.Contradicts {
 		c.say("\n%s", doubt.Sprint("contradicts, and is left as it is"))
 		c.finding(c.out, e.Plan.Files, f)
@@ -75,6 +83,7 @@ type wireOut struct {
 	Changes     []wireChangeOut `json:"changes"`
 	Contradicts []findingOut    `json:"contradicts"`
 	Unmet       []findingOut    `json:"unmet"`
+	Spared      []findingOut    `json:"spared"`
 	Opens       []effectOut     `json:"opens"`
 	Closes      []effectOut     `json:"closes"`
 }
@@ -85,7 +94,7 @@ type wireChangeOut struct {
 }
 
 func wireJSON(r *wire.Result, src *text.Files) wireOut {
-	out := wireOut{[]wireChangeOut{}, findingsJSON(r.Contradicts, src), findingsJSON(r.Unmet, src), effectsJSON(r.Opens), effectsJSON(r.Closes)}
+	out := wireOut{[]wireChangeOut{}, findingsJSON(r.Contradicts, src), findingsJSON(r.Unmet, src), findingsJSON(r.Spared, src), effectsJSON(r.Opens), effectsJSON(r.Closes)}
 	for _, x := range r.Changes {
 		out.Changes = append(out.Changes, changeJSON(x))
 	}

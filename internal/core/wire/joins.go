@@ -86,8 +86,8 @@ func (w *wirer) hub(h *estate.Hub) {
 		all = append(all, a.To().ID())
 	}
 	for _, t := range h.Tables {
-		if len(t.Plan.Learns) == 0 && len(t.Plan.Routes) == 0 && len(all) > 1 {
-			w.add(fmt.Sprintf("table %s of hub %s has no routes", t.Name, h.Name), text.Set(t.Place(), "learns", text.Words(all...)))
+		if learns := slices.DeleteFunc(slices.Clone(all), func(name string) bool { return w.leaves(hubLead(h.Name, t.Name, name)) }); len(t.Plan.Learns) == 0 && len(t.Plan.Routes) == 0 && len(all) > 1 && len(learns) > 0 {
+			w.add(fmt.Sprintf("table %s of hub %s has no routes", t.Name, h.Name), text.Set(t.Place(), "learns", text.Words(learns...)))
 		}
 	}
 	for _, l := range h.Links {
@@ -116,7 +116,7 @@ func (w *wirer) overLink(h *estate.Hub, l *estate.HubLink) {
 		asked := slices.ContainsFunc(h.Attachments, func(a *estate.Attachment) bool { return a.Table == t })
 		for _, o := range behind(l, h) {
 			held := slices.ContainsFunc(h.Attachments, func(a *estate.Attachment) bool { return a.To() == o.To() })
-			if asked && !held && len(o.Ranges()) > 0 {
+			if asked && !held && len(o.Ranges()) > 0 && !w.leaves(hubLead(h.Name, t.Name, o.To().ID())) {
 				w.add(fmt.Sprintf("table %s of hub %s has no route over link %s", t.Name, h.Name, l.Name), text.Add(t.Place().To("routes"), route(o.To().ID(), l.Name)))
 			}
 		}
@@ -127,7 +127,7 @@ func (w *wirer) overLink(h *estate.Hub, l *estate.HubLink) {
 func (w *wirer) site(s *estate.Site) {
 	var lacks []string
 	need := func(n *estate.Network) {
-		if len(n.Ranges) > 0 && !slices.ContainsFunc(n.Ranges, func(p netip.Prefix) bool { return s.KnowsOf(p.Addr()) }) && !slices.Contains(lacks, n.Name) {
+		if len(n.Ranges) > 0 && !slices.ContainsFunc(n.Ranges, func(p netip.Prefix) bool { return s.KnowsOf(p.Addr()) }) && !slices.Contains(lacks, n.Name) && !w.leaves(siteLead(s.Name, n.Name)) {
 			lacks = append(lacks, n.Name)
 		}
 	}

@@ -56,8 +56,17 @@ func (w *wirer) tables(x *wanted, access string) {
 		if zone != "" {
 			name += "-" + short(n, zone)
 		}
+		at := slices.IndexFunc(n.Tables, func(t *estate.Table) bool { return t.Name == name && t.Plan != nil })
+		fresher := name
+		if at < 0 {
+			fresher = x.free(name)
+		}
+		id := n.Name + "/" + fresher
 		var routes []text.Value
 		for _, r := range w.defaults(x, access, zone, x.of[access]) {
+			if w.leaves(tableLead(id, r.to.String())) {
+				continue
+			}
 			routes = append(routes, route(r.to.String(), r.via))
 		}
 		stands := map[string]bool{}
@@ -66,20 +75,20 @@ func (w *wirer) tables(x *wanted, access string) {
 			if what == "" {
 				what = r.To.String()
 			}
-			if r.Origin == estate.ByHand && r.To.Bits() > 0 && !stands[what] {
+			if r.Origin == estate.ByHand && r.To.Bits() > 0 && !stands[what] && !w.leaves(tableLead(id, what)) {
 				stands[what] = true
 				routes = append(routes, route(what, r.ViaName()))
 			}
 		}
 		for _, r := range joins(n) {
 			over := slices.ContainsFunc(n.Main.Routes, func(o *estate.Route) bool { return o.Origin == estate.ByHand && slices.Contains(r.ranges, o.To) })
-			if !over && !stands[r.to] {
+			if !over && !stands[r.to] && !w.leaves(tableLead(id, r.to)) {
 				routes = append(routes, route(r.to, r.via))
 			}
 		}
 		table := text.Map(text.Field{Key: "subnets", Value: text.Words(fresh[zone]...)}, text.Field{Key: "routes", Value: text.List(routes...)})
 		// A table that an earlier run has written is found by its name, and gets the subnets that came since.
-		if at := slices.IndexFunc(n.Tables, func(t *estate.Table) bool { return t.Name == name && t.Plan != nil }); at >= 0 {
+		if at >= 0 {
 			var edits []text.Edit
 			for _, s := range fresh[zone] {
 				edits = append(edits, text.Add(n.Tables[at].Place().To("subnets"), text.Word(s)))
@@ -88,7 +97,7 @@ func (w *wirer) tables(x *wanted, access string) {
 			w.routesOf(x, first[zone], n.Tables[at], access, zone)
 			continue
 		}
-		w.add(fmt.Sprintf("the %s tiers of network %s have no table of their own", access, n.Name), text.Set(n.Place().To("tables"), x.free(name), table))
+		w.add(fmt.Sprintf("the %s tiers of network %s have no table of their own", access, n.Name), text.Set(n.Place().To("tables"), fresher, table))
 	}
 }
 
@@ -156,7 +165,7 @@ func (w *wirer) routesOf(x *wanted, s *estate.Subnet, t *estate.Table, access, z
 		}
 		i := slices.IndexFunc(want, func(l leads) bool { return l.to == all })
 		switch {
-		case has == nil && i < 0:
+		case has == nil && (i < 0 || w.leaves(tableLead(t.ID(), all.String()))):
 		case has == nil:
 			w.once(fmt.Sprintf("table %s is for tier %s, which is %s", t.ID(), s.Tier.Name, access), text.Add(t.Place().To("routes"), route(all.String(), want[i].via)))
 		case has.Via == estate.Blackhole && access == "closed":
@@ -171,7 +180,7 @@ func (w *wirer) routesOf(x *wanted, s *estate.Subnet, t *estate.Table, access, z
 	for _, r := range joins(x.n) {
 		if !slices.ContainsFunc(t.Routes, func(o *estate.Route) bool {
 			return o.Origin == estate.ByHand && (o.Name == r.to || slices.Contains(r.ranges, o.To))
-		}) {
+		}) && !w.leaves(tableLead(t.ID(), r.to)) {
 			w.once(fmt.Sprintf("table %s has no route to %s, which %s joins to network %s", t.ID(), r.to, r.via, x.n.Name), text.Add(t.Place().To("routes"), route(r.to, r.via)))
 		}
 	}

@@ -9,7 +9,9 @@ import (
 	"wendrik/internal/core/carve"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/expect"
 	"wendrik/internal/core/grid"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
 
@@ -18,6 +20,7 @@ type Result struct {
 	Changes     text.Changes   // what lacks, each with its reason
 	Contradicts []diag.Finding // what stands against what is stated
 	Unmet       []diag.Finding // expectations that no edit can make hold
+	Spared      []diag.Finding // what the joins and the access would have, and a line that says never keeps from being written
 	Opens       []grid.Difference
 	Closes      []grid.Difference
 	After       *estate.Estate // the estate once the changes are made; the same one where there are none
@@ -45,6 +48,7 @@ func InSteps(e *estate.Estate, step func(done, total int)) *Result {
 	if w.access() {
 		w.expectations()
 	}
+	w.breaksNone()
 	if len(w.Changes) > 0 && w.Uneditable == nil && len(e.Workloads) <= maxCompared {
 		d := grid.Compare(e, w.After)
 		w.Opens, w.Closes = d.Opens, d.Closes
@@ -56,6 +60,7 @@ func InSteps(e *estate.Estate, step func(done, total int)) *Result {
 func Access(e *estate.Estate) *Result {
 	w := &wirer{e: e, Result: &Result{After: e}}
 	w.access()
+	w.breaksNone()
 	return w.Result
 }
 
@@ -66,8 +71,22 @@ func Expectations(e *estate.Estate) *Result {
 	return w.Result
 }
 
-// access wires networks, hubs and sites, and reports whether what it found could be made.
+// access wires networks, hubs and sites, but for what would break a line that says never, and reports whether what it found could be made.
 func (w *wirer) access() bool {
+	for {
+		w.Changes, w.Contradicts, w.After = nil, nil, w.e
+		if !w.follow() {
+			return false
+		}
+		broken := expect.Against(w.e, w.After)
+		if len(broken) == 0 || !w.spareOne(&broken[0]) {
+			return true
+		}
+	}
+}
+
+// follow wires what follows from the access of tiers and the joins, but for what is spared.
+func (w *wirer) follow() bool {
 	// Gateways first: what leads to them may stand in the plan already.
 	for _, n := range w.e.Networks {
 		if x := wantedOf(n); len(x.of) > 0 {
@@ -100,7 +119,8 @@ type wirer struct {
 	*Result
 	e      *estate.Estate
 	step   func(done, total int)
-	rounds int // of searches for what makes lines hold
+	rounds int                          // of searches for what makes lines hold
+	spared map[string]*plan.Expectation // by lead, the line that keeps it from being written
 }
 
 func (w *wirer) add(why string, edits ...text.Edit) {

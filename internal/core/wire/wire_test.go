@@ -1,6 +1,7 @@
 package wire
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"strings"
 	"testing"
@@ -13,6 +14,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/expect"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
 	"wendrik/internal/fuzz"
@@ -48,6 +50,91 @@ func TestStatements(t *testing.T) {
 		require.Empty(t, Estate(after).Changes, "seed %d: twice is once\n%s", seed, written)
 	}
 	assert.Greater(t, changes, int(fuzz.Rounds(300, 1000)))
+}
+
+// TestNeverIsNever: whatever the joins, the access of tiers and other lines need, no line that says never and held is broken; what is left out
+// for it is told, a second run writes nothing, and check finds nothing that wire would have written.
+func TestNeverIsNever(t *testing.T) {
+	lines, sparedAll := 0, 0
+	for seed := range fuzz.Rounds(20, 120) {
+		rng := rand.New(rand.NewPCG(seed, 131))
+		content := randomplan.Statement(rng)
+		ends := []string{"n0/app", "n1/web", "n2/data", "store0", "jobs1", "quay", "internet", "10.212.7.0/24", "shop2", "n1", "jobs0"}
+		for range 1 + rng.IntN(3) {
+			from, to := ends[rng.IntN(len(ends))], ends[rng.IntN(len(ends))]
+			if from != to && (from[0] != 'q' && from[0] != 'i' && from[0] != '1' || to[0] != 'q' && to[0] != 'i' && to[0] != '1') {
+				content += fmt.Sprintf("  - %s never reaches %s%s\n", from, to, []string{"", " on tcp/443", " on icmp"}[rng.IntN(3)])
+				lines++
+			}
+		}
+		e := estatetest.Load(t, content)
+		e, findings, err := e.With(carve.Estate(e).Changes)
+		require.NoError(t, err)
+		require.Empty(t, findings)
+		w := Estate(e)
+		require.NoError(t, w.Uneditable, "seed %d\n%s", seed, content)
+		require.Empty(t, expect.Against(e, w.After), "seed %d\n%s", seed, content)
+		again := Estate(w.After)
+		require.Empty(t, again.Changes, "seed %d: twice is once\n%s", seed, w.After.Plan.Files.First().Text)
+		sparedAll += len(w.Spared)
+		if len(w.Spared) == 0 && len(w.Unmet)+len(w.Contradicts) == 0 {
+			for _, f := range check.Run(w.After) {
+				require.Equal(t, "said-twice", string(f.Code), "seed %d: %s\n%s", seed, f.Message, w.After.Plan.Files.First().Text)
+			}
+		}
+	}
+	assert.Greater(t, lines, 20)
+	assert.Greater(t, sparedAll, 2)
+}
+
+// TestSpared: each kind of lead that a line keeps from being written is left out alone: that of the tier that the line is about, of a hub, of a
+// site, and a way out.
+func TestSpared(t *testing.T) {
+	const frame = `wendrik: 1
+profile: zonal
+regions: {west: [west-a]}
+networks:
+  pier:
+    region: west
+    range: 10.144.0.0/20
+    tiers: {web: {access: public}, db: {access: closed}}
+    subnets: {web-a: {tier: web, zone: west-a, range: 10.144.0.0/24}, db-a: {tier: db, zone: west-a, range: 10.144.1.0/24}}
+    groups: {all: {in: [any from any], out: [any to any]}}
+  hall: {region: west, range: 10.145.0.0/20, tiers: {web: {access: public}}, subnets: {web-a: {tier: web, zone: west-a, range: 10.145.0.0/24}}, groups: {all: {in: [any from any], out: [any to any]}}}
+workloads:
+  shop: {in: pier/web, address: 10.144.0.10, public: 203.0.113.9, groups: [all]}
+  db: {in: pier/db, address: 10.144.1.10, groups: [all]}
+  desk: {in: hall/web, address: 10.145.0.10, groups: [all]}
+`
+	const link, hub, peered = "sites: {office: {ranges: 10.212.0.0/16, link: pier}}\n", "hubs: {h: {attach: {pier: t, hall: u}, tables: {t: {}, u: {}}}}\n", "peerings: {p: {between: [pier, hall], accepted: [pier, hall]}}\n"
+	for _, c := range []struct{ joins, lines, spares, holds string }{
+		{link, "db never reaches office", "table pier/closed gets no route to office", "shop reaches office"},
+		{link, "office never reaches db", "table pier/closed gets no route to office", "office reaches shop"},
+		{link, "office never reaches pier", "site office gets no route to network pier", ""},
+		{peered, "db never reaches desk", "table pier/closed gets no route to hall", "shop reaches desk"},
+		{peered, "desk never reaches db on tcp/22", "table pier/closed gets no route to hall", "desk reaches shop"},
+		{hub, "db never reaches desk", "table pier/closed gets no route to hall", "shop reaches desk"},
+		{"", "internet never reaches shop", "table pier/public gets no route to 0.0.0.0/0", ""},
+	} {
+		lines := "expect: [" + c.lines + "]\n"
+		e := estatetest.Load(t, frame+c.joins+lines)
+		w := Estate(e)
+		require.NoError(t, w.Uneditable, c.lines)
+		require.Empty(t, expect.Against(e, w.After), c.lines)
+		var said []string
+		for _, f := range w.Spared {
+			what, _, _ := strings.Cut(f.Message, ", since with one")
+			assert.Contains(t, f.Message, c.lines)
+			said = append(said, what)
+		}
+		assert.Equal(t, c.spares, strings.Join(said, " "), c.lines)
+		if c.holds != "" {
+			x, err := plan.ParseExpectation(c.holds + " on tcp/443")
+			require.NoError(t, err)
+			assert.True(t, expect.One(w.After, &x).Holds, "%s: %s", c.lines, c.holds)
+		}
+		assert.Empty(t, Estate(w.After).Changes, c.lines)
+	}
 }
 
 // TestWire tries what is added, and what is told and left.
