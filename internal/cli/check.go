@@ -44,6 +44,7 @@ func checkCommand() *command {
 			waived := f.Bool("waived", false, "list what the plan waives, too, with the reasons")
 			fix := f.Bool("fix", false, "show the fixes that can be written as a difference, and what they open and close")
 			write := f.Bool("write", false, "with -fix: make them")
+			breaks := f.breaksFlag()
 			var choices []mend.Choice
 			f.Func("choose", "with -fix: `CODE=WORD` or CODE@PLACE=WORD, where a fix needs a choice; may stand several times", func(s string) error {
 				c, ok := mend.ParseChoice(s)
@@ -94,7 +95,7 @@ func checkCommand() *command {
 					return cannot, nil
 				}
 				if *fix && status != cannot {
-					return c.fixed(o, r, mend.Of(o.Estate, r.findings, choices, time.Now()), *format, *write)
+					return c.fixed(o, r, mend.Of(o.Estate, r.findings, choices, time.Now()), *format, *write, *breaks)
 				}
 				return status, c.writeChecked(r, *format)
 			}

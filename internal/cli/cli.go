@@ -14,6 +14,7 @@ import (
 
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/plan"
 )
 
 // The exit statuses.
@@ -224,6 +225,21 @@ func (f *flags) onlyWith(name string, others ...string) {
 		}
 		return &usageError{fmt.Sprintf("-%s has no effect without %s", name, strings.Join(wanted, " or ")), ""}
 	})
+}
+
+// breaksFlag lets a command write what breaks a line that says never.
+func (f *flags) breaksFlag() *bool {
+	b := f.Bool("breaks", false, "with -write: write it, although it breaks a line of expect that says never")
+	f.onlyWith("breaks", "write")
+	return b
+}
+
+// keeps refuses to write what breaks lines that say never, unless a person has said that it may.
+func keeps(broken []plan.Expectation, breaks bool) error {
+	if len(broken) == 0 || breaks {
+		return nil
+	}
+	return &usageError{fmt.Sprintf("nothing was written, because it would break %s", clean(phrase.Names(broken, func(x plan.Expectation) string { return fmt.Sprintf("%q", x.Text) }))), "take the line out, or say  -breaks  to write it all the same"}
 }
 
 // onlyAsText has some flags given only where the result is text.

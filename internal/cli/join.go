@@ -34,6 +34,7 @@ func joinCommand() *command {
 			table := f.String("table", "", "`TABLE` of a hub that has several, which what is attached looks into")
 			undo := f.Bool("undo", false, "take the same join out again")
 			write := f.Bool("write", false, "make the changes")
+			breaks := f.breaksFlag()
 			return func(c *call) (int, error) {
 				if len(c.args) != 2 {
 					return cannot, &usageError{fmt.Sprintf("join takes two sides, not %d", len(c.args)), "wendrik join booking finance"}
@@ -84,6 +85,9 @@ func joinCommand() *command {
 						c.say("\nto make it so:  the same command with  -write")
 					}
 					return status, nil
+				}
+				if err := keeps(r.Against, *breaks); err != nil {
+					return cannot, err
 				}
 				if err := c.saveEdits(o.label, o.Plan.Files, edits, false); err != nil {
 					return cannot, err

@@ -42,6 +42,7 @@ func reachCommand() *command {
 			on := f.onFlag()
 			fix := f.Bool("fix", false, "show the fixes that can be written as a difference")
 			write := f.Bool("write", false, "with -fix: make them")
+			breaks := f.breaksFlag()
 			f.onlyWith("write", "fix")
 			f.apart("at", "write")
 			ways := f.Bool("all-ways", false, "show every way, also where several lead to the same answer")
@@ -68,7 +69,7 @@ func reachCommand() *command {
 					return cannot, err
 				}
 				e := o.Estate
-				r := &reachCall{call: c, e: e, asked: *on != "", allWays: *ways, label: o.label, fix: *fix, makes: *write}
+				r := &reachCall{call: c, e: e, asked: *on != "", allWays: *ways, label: o.label, fix: *fix, makes: *write, breaks: *breaks}
 				verdict := reach.Blocked
 				if from.One != nil && to.One != nil {
 					verdict, err = r.one(reach.Ask(e, reach.Question{From: *from.One, To: *to.One, Flows: asked}), *format)
@@ -147,6 +148,7 @@ type reachCall struct {
 	label   string // of the plan
 	fix     bool   // whether the fixes are shown as a difference
 	makes   bool   // whether they are made
+	breaks  bool   // also where that breaks a line that says never
 }
 
 // fixes shows the fixes of an answer as a difference, and makes them when that was asked for.
@@ -182,6 +184,9 @@ func (c *reachCall) fixes(r *repair.Repair, talk bool) error {
 			c.say("\nto make them:  the same command with  -write")
 		}
 		return nil
+	}
+	if err := keeps(r.Against, c.breaks); err != nil {
+		return err
 	}
 	if err := c.saveEdits(c.label, c.e.Plan.Files, edits, false); err != nil {
 		return err

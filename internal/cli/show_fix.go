@@ -13,7 +13,7 @@ import (
 )
 
 // fixed shows what fixing findings comes to, and makes the fixes when that was asked for.
-func (c *call) fixed(o *opened, r *checked, m *mend.Result, format string, makes bool) (status int, err error) {
+func (c *call) fixed(o *opened, r *checked, m *mend.Result, format string, makes, breaks bool) (status int, err error) {
 	if len(m.Unused) > 0 {
 		x := m.Unused[0]
 		return cannot, &usageError{fmt.Sprintf("nothing asks for the choice %s=%s", x.Code, x.Word), "wendrik check -fix" + c.samePlan() + "  lists the choices"}
@@ -42,6 +42,9 @@ func (c *call) fixed(o *opened, r *checked, m *mend.Result, format string, makes
 			c.say("\nto make them:  the same command with  -write")
 		}
 		return status, nil
+	}
+	if err := keeps(m.Against, breaks); err != nil {
+		return cannot, err
 	}
 	if err := c.saveEdits(o.label, o.Plan.Files, edits, false); err != nil {
 		return cannot, err

@@ -383,3 +383,24 @@ func TestDifferencesApply(t *testing.T) {
 		assert.Equal(t, read(t, folder), strings.Join(got, ""), line)
 	}
 }
+
+// TestWritesBreakNoNever: join and the fixes of reach write nothing that breaks a line that says never, unless a person says so.
+func TestWritesBreakNoNever(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	const content = "wendrik: 1\nprofile: zonal\nregions: {west: [west-a]}\nnetworks:\n" +
+		"  pier: {region: west, range: 10.144.0.0/20, subnets: {a: {zone: west-a, range: 10.144.1.0/24}}, groups: {all: {in: [any from any], out: [any to any]}}}\n" +
+		"  hall: {region: west, range: 10.145.0.0/20, subnets: {b: {zone: west-a, range: 10.145.0.0/24}}, groups: {all: {in: [any from any], out: [any to any]}}}\n" +
+		"workloads: {db: {in: pier/a, address: 10.144.1.10, groups: [all]}, desk: {in: hall/b, address: 10.145.0.10, groups: [all]}}\nexpect: [db never reaches desk on tcp/22]\n"
+	for _, args := range []string{"join pier hall -write", "reach desk db -on tcp/22 -fix -write", "reach db desk -on tcp/22 -fix -write"} {
+		write(t, folder, content)
+		r := run(t, folder, "", strings.Fields(args)...)
+		assert.Equal(t, 2, r.status, args)
+		assert.Contains(t, r.err, `nothing was written, because it would break "db never reaches desk on tcp/22"`, args)
+		assert.Equal(t, content, read(t, folder), args)
+		r = run(t, folder, "", append(strings.Fields(args), "-breaks")...)
+		assert.Contains(t, r.out+r.err, "written to wendrik.yaml", args)
+		assert.NotEqual(t, content, read(t, folder), args)
+	}
+	assert.Contains(t, run(t, folder, "", "join", "pier", "hall", "-breaks").err, "-breaks has no effect without -write")
+}
