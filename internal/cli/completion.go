@@ -100,8 +100,8 @@ func (c *call) complete(words []string) []string {
 		offered = c.offered(k, words[1:len(words)-1], last)
 	}
 	var fit []string
-	for _, w := range offered {
-		if strings.HasPrefix(w, last) && !slices.Contains(fit, w) && !strings.ContainsAny(w, " \n\t") && clean(w) == w {
+	for _, w := range offered { // only what no shell takes for more than a word: a text of a stranger may have anything in the place of names
+		if strings.HasPrefix(w, last) && !slices.Contains(fit, w) && plainWord.MatchString(w) && w[0] != '=' {
 			if fit = append(fit, w); len(fit) == maxOffered {
 				break
 			}

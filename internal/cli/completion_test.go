@@ -39,6 +39,8 @@ func TestCompletion(t *testing.T) {
 		assert.Empty(t, r.err, words)
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "evil.yaml"), []byte("wendrik: 1\nnetworks: {'a;touch evil': {range: 10.0.0.0/16}, 'a\x1b': {range: 10.1.0.0/16}}\n"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "shells.yaml"), []byte("wendrik: 1\nnetworks: {\"a;id>x\": {range: 10.0.0.0/16}, \"a$(id)\": {}, \"a`id`\": {}, \"a*\": {}, \"a|b\": {}, \"a'b\": {}, \"~a\": {}, ab: {range: 10.1.0.0/16}}\n"), 0o644))
+	assert.Equal(t, "ab", strings.Join(strings.Fields(run(t, folder, "", "complete", "--", "reach", "-plan", "shells.yaml", "a").out), " "), "only what means nothing to a shell")
 	r := run(t, folder, "", "complete", "--", "reach", "-plan", "evil.yaml", "a")
 	assert.Empty(t, r.out)
 }
