@@ -105,8 +105,12 @@ type dialect interface {
 	// lockReleases has releases come one after another, so that each sees the holes of those before.
 	lockReleases(ctx context.Context, tx *sql.Tx) error
 	addHole(ctx context.Context, tx *sql.Tx, hole netip.Prefix) error
-	// look gives what was claimed by a request, and where the latest range for the same is, or else of the same owner.
-	look(ctx context.Context, q querier, key, purpose, owner string) (had []Claim, kin netip.Addr, err error)
+	// request notes a key with what it is for, or gives what it was for.
+	request(ctx context.Context, tx *sql.Tx, key, asked string) (fresh bool, stood string, err error)
+	// requested gives what was claimed by a request: what stands, and what was released.
+	requested(ctx context.Context, q querier, key string) (stands, released []Claim, err error)
+	// look gives where the latest range for the same is, or else of the same owner.
+	look(ctx context.Context, q querier, purpose, owner string) (kin netip.Addr, err error)
 	// lockFirst locks the first of some holes at which nobody else is; ok is false where there is none.
 	lockFirst(ctx context.Context, tx *sql.Tx, holes []netip.Prefix) (hole netip.Prefix, ok bool, err error)
 	// take takes a hole out, puts back what is left of it, and writes the claim and what was done; it reports false where there is
@@ -174,20 +178,77 @@ func (s *Store) once(ctx context.Context, do func(tx *sql.Tx) error) error {
 	return tx.Commit()
 }
 
+// Spent is the error of a key that stands for something else: for another request, or for one of which a range was released since.
+type Spent struct {
+	Key      string
+	Other    bool    // whether it is another request
+	Released []Claim // of the same request, what is claimed no longer
+}
+
+func (s *Spent) Error() string {
+	if s.Other {
+		return fmt.Sprintf("the key %s stands for another request", s.Key)
+	}
+	var gone []string
+	for _, c := range s.Released {
+		gone = append(gone, c.Range.String())
+	}
+	return fmt.Sprintf("of what the key %s stood for, %s was released since", s.Key, strings.Join(gone, ", "))
+}
+
+// asked is a request in words, by which another one with the same key is told apart. What others have is no part of it.
+func asked(wishes []Wish) string {
+	var all []string
+	for _, w := range wishes {
+		what := w.Range.String()
+		if !w.Range.IsValid() {
+			what = fmt.Sprintf("/%d in %v", w.Bits, w.Within)
+		}
+		until := ""
+		if !w.Until.IsZero() {
+			until = w.Until.Format(time.DateOnly)
+		}
+		all = append(all, fmt.Sprintf("%s for %q of %q until %q", what, w.For, w.Owner, until))
+	}
+	return strings.Join(all, "; ")
+}
+
+// request notes a key, and reports whether it is new; else it gives what it stood for. Of two that come at once with one key the second waits
+// for the first.
+func (s *Store) request(ctx context.Context, tx *sql.Tx, key string, wishes []Wish) (fresh bool, had []Claim, err error) {
+	if key == "" {
+		return true, nil, nil
+	}
+	words := asked(wishes)
+	fresh, stood, err := s.say.request(ctx, tx, key, words)
+	switch {
+	case err != nil || fresh:
+		return fresh, nil, err
+	case stood != "" && stood != words: // the store's own words of before it noted requests are empty
+		return false, nil, &Spent{Key: key, Other: true}
+	}
+	had, released, err := s.say.requested(ctx, tx, key)
+	if err == nil && len(released) > 0 {
+		err = &Spent{Key: key, Released: released}
+	}
+	return false, had, err
+}
+
 // Claim makes all of some claims, or none. A key names the request: with one that was made before, it gives what was claimed then,
-// and claims nothing. The error is *Taken, *NoRoom, or that of the database.
+// and claims nothing. The error is *Taken, *NoRoom, *Spent, or that of the database.
 func (s *Store) Claim(ctx context.Context, wishes []Wish, by, key string) ([]Claim, error) {
 	var made []Claim
 	err := s.within(ctx, func(tx *sql.Tx) error {
 		made = nil
-		for i, w := range wishes {
-			had, kin, err := s.say.look(ctx, tx, key, w.For, w.Owner)
-			switch {
-			case err != nil:
+		fresh, had, err := s.request(ctx, tx, key, wishes)
+		if err != nil || !fresh {
+			made = had
+			return err
+		}
+		for _, w := range wishes {
+			kin, err := s.say.look(ctx, tx, w.For, w.Owner)
+			if err != nil {
 				return err
-			case i == 0 && len(had) > 0:
-				made = had
-				return nil
 			}
 			c, err := s.one(ctx, tx, w, kin, by, key)
 			if err != nil {

@@ -388,3 +388,74 @@ func fill(b *testing.B, s *Store, n int) {
 	}
 	require.NoError(b, tx.Commit())
 }
+
+// TestOneKeyIsOneRequest: however many come at once with one key, one range is claimed, and all are given it; what was noted of a request stays,
+// and so does it where the first of them fails.
+func TestOneKeyIsOneRequest(t *testing.T) {
+	stores(t, func(t testing.TB, where string) {
+		ctx := context.Background()
+		for round := range 6 {
+			key, ranges := fmt.Sprint("key-", round), make([]netip.Prefix, 8)
+			var all sync.WaitGroup
+			for i := range ranges {
+				s := open(t, where)
+				all.Go(func() {
+					made, err := s.Claim(ctx, []Wish{{Bits: 28, Within: prefixes("10.144.0.0/16"), For: "x"}}, fmt.Sprint("me-", i), key)
+					if assert.NoError(t, err) && assert.Len(t, made, 1) {
+						ranges[i] = made[0].Range
+					}
+				})
+			}
+			all.Wait()
+			for _, p := range ranges {
+				assert.Equal(t, ranges[0], p, "one key, one range")
+			}
+		}
+		s := open(t, where)
+		stand, err := s.List(ctx)
+		require.NoError(t, err)
+		assert.Len(t, stand, 6)
+		var full *NoRoom
+		_, err = s.Claim(ctx, []Wish{{Bits: 8, Within: prefixes("10.144.0.0/24"), For: "x"}}, "me", "fails")
+		require.ErrorAs(t, err, &full)
+		_, err = s.Claim(ctx, []Wish{{Bits: 30, Within: prefixes("10.144.0.0/16"), For: "x"}}, "me", "fails")
+		assert.NoError(t, err, "what claimed nothing stands for nothing")
+		sound(t, s)
+	})
+}
+
+// TestNothingRewrites: whatever statement is tried on the tables, by their owner, no claim is changed but by its release, none overlaps another,
+// and nothing that was done is overwritten.
+func TestNothingRewrites(t *testing.T) {
+	stores(t, func(t testing.TB, where string) {
+		s := open(t, where)
+		ctx := context.Background()
+		_, err := s.Claim(ctx, []Wish{{Range: netip.MustParsePrefix("10.144.0.0/24"), For: "x"}, {Range: netip.MustParsePrefix("10.144.1.0/24"), For: "y"}}, "me", "k")
+		require.NoError(t, err)
+		_, err = s.Release(ctx, netip.MustParsePrefix("10.144.1.0/24"), "me")
+		require.NoError(t, err)
+		before, err := s.List(ctx)
+		require.NoError(t, err)
+		did, err := s.History(ctx, 99)
+		require.NoError(t, err)
+		statements := []string{"UPDATE claims SET purpose = 'z'", "UPDATE claims SET released_at = NULL, released_by = NULL", "UPDATE claims SET made_by = 'other'", "DELETE FROM claims", "UPDATE events SET by = 'other'", "DELETE FROM events"}
+		if strings.HasPrefix(where, "postgres") {
+			statements = append(statements, "TRUNCATE events", "TRUNCATE claims", "TRUNCATE claims, events CASCADE", "UPDATE claims SET range = '10.144.0.0/16'",
+				"INSERT INTO claims (range, purpose, owner, made_at, made_by, request) VALUES ('10.144.0.0/25', 'z', '', now(), 'x', '')")
+		} else {
+			statements = append(statements, "UPDATE claims SET range = '10.144.0.0/16', first = '40a900000', last = '40a90ffff'", "REPLACE INTO claims SELECT id, range, first, last, 'z', owner, until, made_at, made_by, request, NULL, NULL FROM claims",
+				"REPLACE INTO events SELECT id, at, 'other', what, range, purpose, owner, until FROM events", "INSERT OR REPLACE INTO claims SELECT 99, range, first, last, 'z', owner, until, made_at, made_by, request, NULL, NULL FROM claims WHERE released_at IS NULL",
+				"UPDATE OR REPLACE claims SET id = 1")
+		}
+		for _, x := range statements {
+			_, err := s.db.ExecContext(ctx, x)
+			assert.Error(t, err, x)
+		}
+		after, err := s.List(ctx)
+		require.NoError(t, err)
+		assert.Equal(t, before, after)
+		now, err := s.History(ctx, 99)
+		require.NoError(t, err)
+		assert.Equal(t, did, now)
+	})
+}

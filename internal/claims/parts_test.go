@@ -150,8 +150,20 @@ func TestReleases(t *testing.T) {
 		ctx := context.Background()
 		until := time.Date(2031, 3, 31, 0, 0, 0, 0, time.UTC)
 		begun := time.Now().Add(-time.Second)
-		_, err := s.Claim(ctx, []Wish{{Range: netip.MustParsePrefix("10.144.8.0/24"), For: "crew", Owner: "people", Until: until}, {Range: netip.MustParsePrefix("10.144.0.0/24"), For: "berths"}, {Range: netip.MustParsePrefix("fd3a::/64"), For: "six", Owner: "people"}}, "mira", "k")
+		request := []Wish{{Range: netip.MustParsePrefix("10.144.8.0/24"), For: "crew", Owner: "people", Until: until}, {Range: netip.MustParsePrefix("10.144.0.0/24"), For: "berths"}, {Range: netip.MustParsePrefix("fd3a::/64"), For: "six", Owner: "people"}}
+		first, err := s.Claim(ctx, request, "mira", "k")
 		require.NoError(t, err)
+		had, err := s.Claim(ctx, request, "ola", "k")
+		require.NoError(t, err)
+		require.Len(t, had, len(first))
+		for i := range first {
+			assert.Equal(t, first[i].Range, had[i].Range)
+			assert.Equal(t, "mira", had[i].By)
+		}
+		var spent *Spent
+		_, err = s.Claim(ctx, request[:2], "mira", "k")
+		require.ErrorAs(t, err, &spent)
+		assert.EqualError(t, err, "the key k stands for another request")
 		for p, by := range map[string]string{"10.144.8.0/25": "10.144.8.0/24", "10.144.0.0/16": "10.144.0.0/24 10.144.8.0/24", "10.144.8.7/32": "10.144.8.0/24", "0.0.0.0/0": "10.144.0.0/24 10.144.8.0/24", "10.144.0.0/23": "10.144.0.0/24"} {
 			_, err := s.Release(ctx, netip.MustParsePrefix(p), "x")
 			var taken *Taken
@@ -172,10 +184,10 @@ func TestReleases(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, Claim{Range: netip.MustParsePrefix("10.144.8.0/24"), For: "crew", Owner: "people", Until: until, At: was.At, By: "mira"}, was)
 		assert.True(t, was.At.After(begun) && was.At.Before(time.Now().Add(time.Second)), was.At)
-		had, err := s.Claim(ctx, []Wish{{Bits: 30, Within: prefixes("10.0.0.0/8"), For: "crew"}}, "mira", "k")
-		require.NoError(t, err)
-		assert.Len(t, had, 2, "what still stands of the request")
-		assert.Equal(t, []string{"10.144.0.0/24 berths", "fd3a::/64 six"}, []string{had[0].Range.String() + " " + had[0].For, had[1].Range.String() + " " + had[1].For})
+		_, err = s.Claim(ctx, request, "mira", "k")
+		require.ErrorAs(t, err, &spent)
+		assert.EqualError(t, err, "of what the key k stood for, 10.144.8.0/24 was released since")
+		require.Len(t, spent.Released, 1)
 		all, err := s.List(ctx)
 		require.NoError(t, err)
 		require.Len(t, all, 2)
@@ -247,11 +259,11 @@ func TestSpoiledStores(t *testing.T) {
 		s := open(t, filepath.Join(t.TempDir(), "claims.db"))
 		_, err := s.Claim(context.Background(), []Wish{{Range: netip.MustParsePrefix("10.0.0.0/24"), For: "x"}}, "", "k")
 		require.NoError(t, err)
-		_, err = s.db.Exec("UPDATE claims SET "+column+" = ?", value)
+		_, err = s.db.Exec("DROP TRIGGER claims_are_released; UPDATE claims SET "+column+" = ?", value)
 		require.NoError(t, err)
 		_, err = s.List(context.Background())
 		assert.ErrorContains(t, err, value, column)
-		_, err = s.Claim(context.Background(), []Wish{{Range: netip.MustParsePrefix("10.0.1.0/24"), For: "x"}}, "", "k")
+		_, err = s.Claim(context.Background(), []Wish{{Range: netip.MustParsePrefix("10.0.0.0/24"), For: "x"}}, "", "k")
 		assert.ErrorContains(t, err, value, column)
 	}
 	s := open(t, filepath.Join(t.TempDir(), "claims.db"))
@@ -292,4 +304,23 @@ func TestSpoiledStores(t *testing.T) {
 	assert.Error(t, err)
 	_, err = Open(context.Background(), "postgres://%zz")
 	assert.EqualError(t, err, "the address of the store is none of PostgreSQL: it is like postgres://user@host/database")
+}
+
+// TestOlderStore: a store from before requests were noted is brought up, and its keys give what they gave.
+func TestOlderStore(t *testing.T) {
+	where := filepath.Join(t.TempDir(), "claims.db")
+	s := open(t, where)
+	wish := []Wish{{Range: netip.MustParsePrefix("10.144.0.0/24"), For: "x"}}
+	_, err := s.Claim(t.Context(), wish, "me", "old")
+	require.NoError(t, err)
+	_, err = s.db.Exec("DROP TABLE requests; DROP TRIGGER events_are_new; DROP TRIGGER claims_are_new; DROP TRIGGER claims_stay; DROP TRIGGER claims_are_released; DELETE FROM schema_version WHERE version = 2")
+	require.NoError(t, err)
+	require.NoError(t, s.Close())
+	s = open(t, where)
+	had, err := s.Claim(t.Context(), wish, "me", "old")
+	require.NoError(t, err)
+	require.Len(t, had, 1)
+	assert.Equal(t, wish[0].Range, had[0].Range)
+	_, err = s.db.Exec("UPDATE claims SET purpose = 'z'")
+	assert.Error(t, err)
 }

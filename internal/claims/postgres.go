@@ -64,6 +64,21 @@ CREATE TABLE events (
 );
 CREATE FUNCTION never() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'what was done is never overwritten'; END $$;
 CREATE TRIGGER events_stay BEFORE UPDATE OR DELETE ON events FOR EACH ROW EXECUTE FUNCTION never();
+`, `
+CREATE TABLE requests (key text PRIMARY KEY, asked text NOT NULL);
+INSERT INTO requests SELECT DISTINCT request, '' FROM claims WHERE request <> '';
+CREATE TRIGGER events_are_all BEFORE TRUNCATE ON events FOR EACH STATEMENT EXECUTE FUNCTION never();
+CREATE TRIGGER claims_are_all BEFORE TRUNCATE ON claims FOR EACH STATEMENT EXECUTE FUNCTION never();
+CREATE TRIGGER claims_stay BEFORE DELETE ON claims FOR EACH ROW EXECUTE FUNCTION never();
+CREATE FUNCTION only_released() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
+	IF OLD.released_at IS NOT NULL OR NEW.released_at IS NULL OR
+		(NEW.id, NEW.range, NEW.purpose, NEW.owner, NEW.until, NEW.made_at, NEW.made_by, NEW.request) IS DISTINCT FROM
+		(OLD.id, OLD.range, OLD.purpose, OLD.owner, OLD.until, OLD.made_at, OLD.made_by, OLD.request) THEN
+		RAISE EXCEPTION 'a claim is released, and nothing else becomes of it';
+	END IF;
+	RETURN NEW;
+END $$;
+CREATE TRIGGER claims_are_released BEFORE UPDATE ON claims FOR EACH ROW EXECUTE FUNCTION only_released();
 `}
 }
 
@@ -181,27 +196,48 @@ func day(t time.Time) any {
 // claimColumns are those of a claim, in the order in which scanClaim reads them.
 const claimColumns = "range::text, purpose, owner, coalesce(until::text, ''), made_at, made_by"
 
-func (postgres) look(ctx context.Context, q querier, key, purpose, owner string) (had []Claim, kin netip.Addr, err error) {
-	rows, err := q.QueryContext(ctx, "(SELECT "+claimColumns+", 0 FROM claims WHERE request = $1 AND request <> '' AND released_at IS NULL ORDER BY id) "+
-		"UNION ALL (SELECT "+claimColumns+", 1 FROM claims WHERE purpose = $2 AND released_at IS NULL ORDER BY id DESC LIMIT 1) "+
-		"UNION ALL (SELECT "+claimColumns+", 2 FROM claims WHERE $3 <> '' AND owner = $3 AND released_at IS NULL ORDER BY id DESC LIMIT 1)", key, purpose, owner)
+func (postgres) request(ctx context.Context, tx *sql.Tx, key, asked string) (fresh bool, stood string, err error) {
+	r, err := tx.ExecContext(ctx, "INSERT INTO requests (key, asked) VALUES ($1, $2) ON CONFLICT DO NOTHING", key, asked)
 	if err != nil {
-		return nil, kin, err
+		return false, "", err
 	}
-	defer rows.Close()
-	for rows.Next() {
-		kind := 0
-		c, err := scanClaim(rows, nil, &kind)
-		switch {
-		case err != nil:
-			return nil, kin, err
-		case kind == 0:
-			had = append(had, c)
-		case !kin.IsValid():
-			kin = c.Range.Addr()
+	if n, err := r.RowsAffected(); err != nil || n == 1 {
+		return n == 1, "", err
+	}
+	err = tx.QueryRowContext(ctx, "SELECT asked FROM requests WHERE key = $1", key).Scan(&stood)
+	return false, stood, err
+}
+
+func (postgres) requested(ctx context.Context, q querier, key string) (stands, released []Claim, err error) {
+	for i, where := range []string{"released_at IS NULL", "released_at IS NOT NULL"} {
+		rows, err := q.QueryContext(ctx, "SELECT "+claimColumns+" FROM claims WHERE request = $1 AND "+where+" ORDER BY id", key)
+		if err != nil {
+			return nil, nil, err
+		}
+		all, err := scanClaims(rows, nil)
+		if err != nil {
+			return nil, nil, err
+		}
+		if i == 0 {
+			stands = all
+		} else {
+			released = all
 		}
 	}
-	return had, kin, rows.Err()
+	return stands, released, nil
+}
+
+func (postgres) look(ctx context.Context, q querier, purpose, owner string) (kin netip.Addr, err error) {
+	rows, err := q.QueryContext(ctx, "(SELECT "+claimColumns+" FROM claims WHERE purpose = $1 AND released_at IS NULL ORDER BY id DESC LIMIT 1) "+
+		"UNION ALL (SELECT "+claimColumns+" FROM claims WHERE $2 <> '' AND owner = $2 AND released_at IS NULL ORDER BY id DESC LIMIT 1)", purpose, owner)
+	if err != nil {
+		return kin, err
+	}
+	all, err := scanClaims(rows, nil)
+	if err == nil && len(all) > 0 {
+		kin = all[0].Range.Addr()
+	}
+	return kin, err
 }
 
 func (postgres) take(ctx context.Context, tx *sql.Tx, hole netip.Prefix, rest []netip.Prefix, c Claim, key string) (bool, error) {

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"net/netip"
 	"net/url"
+	"strings"
 	"time"
 
 	"modernc.org/sqlite" // the driver, SQLite without C
@@ -70,6 +71,16 @@ CREATE TABLE events (
 );
 CREATE TRIGGER events_are_kept BEFORE UPDATE ON events BEGIN SELECT RAISE(ABORT, 'what was done is never overwritten'); END;
 CREATE TRIGGER events_stay BEFORE DELETE ON events BEGIN SELECT RAISE(ABORT, 'what was done is never overwritten'); END;
+`, `
+CREATE TABLE requests (key TEXT PRIMARY KEY, asked TEXT NOT NULL) WITHOUT ROWID;
+INSERT INTO requests SELECT DISTINCT request, '' FROM claims WHERE request <> '';
+CREATE TRIGGER events_are_new BEFORE INSERT ON events WHEN EXISTS (SELECT 1 FROM events WHERE id = NEW.id) BEGIN SELECT RAISE(ABORT, 'what was done is never overwritten'); END;
+CREATE TRIGGER claims_are_new BEFORE INSERT ON claims WHEN EXISTS (SELECT 1 FROM claims WHERE id = NEW.id) BEGIN SELECT RAISE(ABORT, 'a claim is released, and nothing else becomes of it'); END;
+CREATE TRIGGER claims_stay BEFORE DELETE ON claims BEGIN SELECT RAISE(ABORT, 'a claim is released, and nothing else becomes of it'); END;
+CREATE TRIGGER claims_are_released BEFORE UPDATE ON claims WHEN
+	OLD.released_at IS NOT NULL OR NEW.released_at IS NULL OR NEW.id IS NOT OLD.id OR NEW.range IS NOT OLD.range OR NEW.first IS NOT OLD.first OR NEW.last IS NOT OLD.last OR
+	NEW.purpose IS NOT OLD.purpose OR NEW.owner IS NOT OLD.owner OR NEW.until IS NOT OLD.until OR NEW.made_at IS NOT OLD.made_at OR NEW.made_by IS NOT OLD.made_by OR NEW.request IS NOT OLD.request
+BEGIN SELECT RAISE(ABORT, 'a claim is released, and nothing else becomes of it'); END;
 `}
 }
 
@@ -157,27 +168,47 @@ func dayText(t time.Time) string {
 	return t.Format(time.DateOnly)
 }
 
-func (lite) look(ctx context.Context, q querier, key, purpose, owner string) (had []Claim, kin netip.Addr, err error) {
-	ask := func(where string, args ...any) ([]Claim, error) {
-		rows, err := q.QueryContext(ctx, liteClaims+where, args...)
-		if err != nil {
-			return nil, err
-		}
-		return scanClaims(rows, parseTime)
+func (lite) request(ctx context.Context, tx *sql.Tx, key, asked string) (fresh bool, stood string, err error) {
+	r, err := tx.ExecContext(ctx, "INSERT INTO requests (key, asked) VALUES (?, ?) ON CONFLICT DO NOTHING", key, asked)
+	if err != nil {
+		return false, "", err
 	}
-	if had, err = ask(" AND request = ? AND request <> '' ORDER BY id", key); err != nil || len(had) > 0 {
-		return had, kin, err
+	if n, err := r.RowsAffected(); err != nil || n == 1 {
+		return n == 1, "", err
 	}
+	err = tx.QueryRowContext(ctx, "SELECT asked FROM requests WHERE key = ?", key).Scan(&stood)
+	return false, stood, err
+}
+
+func (lite) requested(ctx context.Context, q querier, key string) (stands, released []Claim, err error) {
+	rows, err := q.QueryContext(ctx, liteClaims+" AND request = ? ORDER BY id", key)
+	if err == nil {
+		stands, err = scanClaims(rows, parseTime)
+	}
+	if err == nil {
+		rows, err = q.QueryContext(ctx, strings.Replace(liteClaims, "released_at IS NULL", "released_at IS NOT NULL", 1)+" AND request = ? ORDER BY id", key)
+	}
+	if err == nil {
+		released, err = scanClaims(rows, parseTime)
+	}
+	return stands, released, err
+}
+
+func (lite) look(ctx context.Context, q querier, purpose, owner string) (kin netip.Addr, err error) {
 	for _, x := range []struct{ where, word string }{{" AND purpose = ? ORDER BY id DESC LIMIT 1", purpose}, {" AND owner = ?1 AND ?1 <> '' ORDER BY id DESC LIMIT 1", owner}} {
-		all, err := ask(x.where, x.word)
-		if err != nil || len(all) > 0 {
-			if err == nil {
-				kin = all[0].Range.Addr()
-			}
-			return nil, kin, err
+		rows, err := q.QueryContext(ctx, liteClaims+x.where, x.word)
+		if err != nil {
+			return kin, err
+		}
+		all, err := scanClaims(rows, parseTime)
+		if err != nil {
+			return kin, err
+		}
+		if len(all) > 0 {
+			return all[0].Range.Addr(), nil
 		}
 	}
-	return nil, kin, nil
+	return kin, nil
 }
 
 func (l lite) take(ctx context.Context, tx *sql.Tx, hole netip.Prefix, rest []netip.Prefix, c Claim, key string) (bool, error) {

@@ -148,10 +148,13 @@ func claimCommand() *command {
 				made, err := s.Claim(ctx, slices.Repeat([]claims.Wish{w}, *n), whoAmI(), *key)
 				var taken *claims.Taken
 				var full *claims.NoRoom
+				var spent *claims.Spent
 				switch {
 				case errors.As(err, &taken), errors.As(err, &full):
 					c.tell("%s", c.wrap(0, clean(err.Error())))
 					return no, nil
+				case errors.As(err, &spent):
+					return cannot, &usageError{err.Error() + "; nothing was claimed", "-key  with another word, or without it"}
 				case err != nil:
 					return cannot, storeError(err)
 				}
