@@ -460,13 +460,21 @@ func (s *Store) History(ctx context.Context, most int) ([]Event, error) {
 // Close closes the store.
 func (s *Store) Close() error { return s.db.Close() }
 
-// Open opens a store, and makes it what this program needs: a file of SQLite by its name, or a PostgreSQL database by its address.
+// Open opens a store, and makes it what this program needs: a file of SQLite by its name, or a PostgreSQL database by its address. One that
+// may only be read is opened for that.
 func Open(ctx context.Context, where string) (*Store, error) {
 	var s *Store
 	var err error
-	if strings.HasPrefix(where, "postgres://") || strings.HasPrefix(where, "postgresql://") {
+	scheme, rest, _ := strings.Cut(where, "://")
+	authority, _, _ := strings.Cut(rest, "/")
+	switch {
+	case (scheme == "postgres" || scheme == "postgresql") && strings.Count(authority, "@") > 1:
+		return nil, errors.New("the address of the store has an @ in its name or password: it is written %40 there")
+	case strings.Contains(where, "password=") && !strings.Contains(where, "://"):
+		return nil, errors.New("the address of the store is none of PostgreSQL: it is like postgres://user@host/database")
+	case scheme == "postgres" || scheme == "postgresql":
 		s, err = openPostgres(where)
-	} else {
+	default:
 		s, err = openSQLite(where)
 	}
 	if err != nil {
@@ -484,6 +492,10 @@ func Open(ctx context.Context, where string) (*Store, error) {
 // migrate brings the store up to what this program knows, one version after another.
 func (s *Store) migrate(ctx context.Context) error {
 	steps := s.say.migrations()
+	version := 0
+	if err := s.db.QueryRowContext(ctx, "SELECT coalesce(max(version), 0) FROM schema_version").Scan(&version); err == nil && version == len(steps) {
+		return nil // which who may only read can see, too
+	}
 	return s.within(ctx, func(tx *sql.Tx) error {
 		if err := s.say.lockSchema(ctx, tx); err != nil {
 			return err

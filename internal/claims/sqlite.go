@@ -6,8 +6,10 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net/netip"
 	"net/url"
+	"os"
 	"strings"
 	"time"
 
@@ -24,6 +26,14 @@ type lite struct{}
 
 func openSQLite(file string) (*Store, error) {
 	options := url.Values{"_pragma": {"busy_timeout(60000)", "journal_mode(WAL)", "synchronous(FULL)"}, "_txlock": {"immediate"}}
+	if f, err := os.OpenFile(file, os.O_RDWR, 0); errors.Is(err, fs.ErrPermission) {
+		options = url.Values{"mode": {"ro"}, "_pragma": {"busy_timeout(60000)"}}
+		if _, err := os.Stat(file + "-wal"); err != nil {
+			options.Set("immutable", "1") // nobody writes it, and who may not write beside it can read it
+		}
+	} else if err == nil {
+		f.Close()
+	}
 	db, err := sql.Open("sqlite", (&url.URL{Scheme: "file", Opaque: url.PathEscape(file), RawQuery: options.Encode()}).String())
 	if err != nil {
 		return nil, err

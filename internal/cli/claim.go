@@ -60,8 +60,17 @@ func storeError(err error) error {
 	case errors.Is(err, context.Canceled):
 		return &usageError{"interrupted; nothing was claimed or released", "the same command again"}
 	default:
-		return &usageError{"the store: " + hidden(err.Error()), "wendrik help claim  says how stores are named"}
+		return &usageError{"the store: " + hidden(inOneLine(err.Error())), "wendrik help claim  says how stores are named"}
 	}
+}
+
+// inOneLine is what a library says on several lines.
+func inOneLine(s string) string {
+	var all []string
+	for line := range strings.Lines(s) {
+		all = append(all, strings.TrimSpace(line))
+	}
+	return strings.Join(all, " ")
 }
 
 // hidden takes what looks like a password out of an address.
