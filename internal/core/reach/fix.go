@@ -227,6 +227,9 @@ func (to way) instead(t *estate.Table, r *estate.Route) []diag.Fix {
 	if nth == 0 {
 		return diag.Advise(fmt.Sprintf("lead  %s  via %s instead, in %s", r.To, to.viaName(), t.Place()))
 	}
+	if g, is := to.via.(*estate.Gateway); is && g.Born { // which no route can name: without this one the way from birth is there
+		return []diag.Fix{{Edits: []text.Edit{text.RemoveNth(t.Place().To("routes"), nth)}, Advice: fmt.Sprintf("so that  %s  goes the way that the network has from birth", r.To)}}
+	}
 	lead := text.Set(t.Place().To("routes", fmt.Sprint(nth)), "via", text.Word(to.viaName()))
 	return []diag.Fix{{Edits: []text.Edit{lead}, Advice: fmt.Sprintf("which leads  %s  there instead", r.To)}}
 }

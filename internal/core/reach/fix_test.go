@@ -124,3 +124,33 @@ workloads: {tides: {in: quay/edge, address: 10.144.1.10}}
 	}
 	assert.Contains(t, a.Blockers[0].Fix(), "via: front}")
 }
+
+// TestTheWayFromBirth: where a table drops what a network is born with a way for, the fix takes that out, since no route can name the way.
+func TestTheWayFromBirth(t *testing.T) {
+	e, findings := estate.Load(text.One("p", `wendrik: 1
+profile: regional
+regions: {west: [west-a]}
+networks:
+  quay:
+    region: west
+    subnets: {s: {region: west, range: 10.0.0.0/24}}
+    tables: {t: {subnets: [s], routes: [{to: 0.0.0.0/0, via: blackhole}]}}
+    groups: {g: {in: [any from any], out: [any to any]}}
+workloads: {tides: {in: quay/s, address: 10.0.0.9, public: 203.0.113.9, groups: [g]}}
+`))
+	require.Empty(t, findings)
+	from, err := Find(e, "internet")
+	require.NoError(t, err)
+	to, err := Find(e, "tides")
+	require.NoError(t, err)
+	a := Ask(e, Question{From: from, To: to, Flows: flow.Ports(443, 443)})
+	require.Len(t, a.Blockers, 1)
+	after, findings, err := e.With(text.Changes{{Edits: a.Blockers[0].Edits()}})
+	require.NoError(t, err)
+	require.Empty(t, findings)
+	from, err = Find(after, "internet")
+	require.NoError(t, err)
+	to, err = Find(after, "tides")
+	require.NoError(t, err)
+	require.Equal(t, Open, Ask(after, Question{From: from, To: to, Flows: flow.Ports(443, 443)}).Verdict)
+}

@@ -85,8 +85,9 @@ func (w *wirer) hub(h *estate.Hub) {
 	for _, a := range h.Attachments {
 		all = append(all, a.To().ID())
 	}
+	linked := slices.ContainsFunc(h.Links, (*estate.HubLink).Stands) // over which others come to the only one
 	for _, t := range h.Tables {
-		if learns := slices.DeleteFunc(slices.Clone(all), func(name string) bool { return w.leaves(hubLead(h.Name, t.Name, name)) }); len(t.Plan.Learns) == 0 && len(t.Plan.Routes) == 0 && len(all) > 1 && len(learns) > 0 {
+		if learns := slices.DeleteFunc(slices.Clone(all), func(name string) bool { return w.leaves(hubLead(h.Name, t.Name, name)) }); len(t.Plan.Learns) == 0 && len(t.Plan.Routes) == 0 && (len(all) > 1 || linked) && len(learns) > 0 {
 			w.add(fmt.Sprintf("table %s of hub %s has no routes", t.Name, h.Name), text.Set(t.Place(), "learns", text.Words(learns...)))
 		}
 	}
