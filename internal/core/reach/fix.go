@@ -132,13 +132,17 @@ func isPublic(s *estate.Subnet) bool {
 // where a way opens none.
 func (w *walker) unsafe(s *estate.Subnet, to way) string {
 	g, is := to.via.(*estate.Gateway)
-	if !is || g.Type != estate.InternetGateway || w.back || !w.translated.Nobody() || s.Tier == nil || s.Network.Profile.NATServes {
+	if !is || !w.translated.Nobody() || s.Tier == nil {
 		return ""
 	}
-	switch s.Tier.Plan.Access.Value {
-	case "closed":
+	switch access := s.Tier.Plan.Access.Value; {
+	case access == "closed" && w.back:
+		return fmt.Sprintf("tier %s is closed: write  access: public  there first, if the internet is to get in", s.Tier.ID())
+	case access == "closed":
 		return fmt.Sprintf("tier %s is closed: write  access: outbound  there first, if it is to go out", s.Tier.ID())
-	case "outbound":
+	case g.Type != estate.InternetGateway || w.back || s.Network.Profile.NATServes:
+		return ""
+	case access == "outbound":
 		if to.to.Addr().Is4() {
 			return fmt.Sprintf("put a NAT gateway into a public subnet of network %s, and lead %s of table %s to it: tier %s is outbound", s.Network.Name, to.to, s.Table.Name, s.Tier.ID())
 		}
@@ -310,9 +314,6 @@ func (w *walker) misrouted(by estate.Object, s *estate.Subnet, r *estate.Route, 
 		return
 	case better != "":
 		f.Fixes = diag.Advise(better)
-		w.block(by, f)
-		w.deliver(p)
-		return
 	default:
 		if f.Fixes = w.routeFix(s.Table, to, p); f.Fixes == nil {
 			f.Fixes = to.instead(s.Table, r)
