@@ -130,7 +130,11 @@ func (g *gridCall) table(from, to []*estate.Workload) error {
 	if len(u.Names) == 0 {
 		return &usageError{"there is no workload with an address to ask about", "wendrik carve -write" + g.samePlan() + "  gives ranges to subnets that have none"}
 	}
-	if most := map[bool]int{true: maxCSVUnits}[g.format == "csv"]; len(u.Names) > max(most, maxUnits) {
+	most := maxUnits
+	if g.format == "csv" {
+		most = maxCSVUnits
+	}
+	if len(u.Names) > most {
 		return &usageError{fmt.Sprintf("a table of %d %s is more than anybody reads", len(u.Names), u.Kind), "-by tiers,  -by networks,  -format csv up to 4000 of them,  or  -by classes -format json"}
 	}
 	meter := g.meter("working out the grid", 0, progress.UnitsDefault)

@@ -71,6 +71,12 @@ func gitIn(folder string, args ...string) (run *exec.Cmd, said *bytes.Buffer, er
 	return run, said, nil
 }
 
+// gitSays is the first line of what git said, without its own word for an end.
+func gitSays(said *bytes.Buffer) string {
+	first, _, _ := strings.Cut(strings.TrimSpace(said.String()), "\n")
+	return strings.TrimPrefix(first, "fatal: ")
+}
+
 // revisionInto writes what a folder held at a revision into another: its regular files, byte by byte as the repository has them.
 func revisionInto(past, folder, revision string) error {
 	if strings.HasPrefix(revision, "-") {
@@ -86,8 +92,7 @@ func revisionInto(past, folder, revision string) error {
 		if shallow(folder) {
 			right = "the clone is shallow, and may not have it:  git fetch --unshallow  gets the rest"
 		}
-		first, _, _ := strings.Cut(strings.TrimSpace(said.String()), "\n")
-		return &usageError{"git says: " + strings.TrimPrefix(first, "fatal: "), right}
+		return &usageError{"git says: " + gitSays(said), right}
 	}
 	run, said, err = gitIn(folder, "ls-tree", "-r", "-z", strings.TrimSpace(string(hash)))
 	if err != nil {
@@ -95,8 +100,7 @@ func revisionInto(past, folder, revision string) error {
 	}
 	tree, err := run.Output()
 	if err != nil {
-		first, _, _ := strings.Cut(strings.TrimSpace(said.String()), "\n")
-		return &usageError{"git says: " + strings.TrimPrefix(first, "fatal: "), "name the old plan:  wendrik compare OLD NEW"}
+		return &usageError{"git says: " + gitSays(said), "name the old plan:  wendrik compare OLD NEW"}
 	}
 	var objects, names []string
 	for entry := range strings.SplitSeq(strings.TrimSuffix(string(tree), "\x00"), "\x00") {
@@ -121,8 +125,7 @@ func revisionInto(past, folder, revision string) error {
 	_, _ = io.Copy(io.Discard, out)
 	_ = run.Wait()
 	if errors.Is(err, errEnded) {
-		first, _, _ := strings.Cut(strings.TrimSpace(said.String()), "\n")
-		return &usageError{"git does not give all of the revision: " + cmp.Or(strings.TrimPrefix(first, "fatal: "), "it ended early"), "where it was cloned without some files, clone it whole; or name the old plan:  wendrik compare OLD NEW"}
+		return &usageError{"git does not give all of the revision: " + cmp.Or(gitSays(said), "it ended early"), "where it was cloned without some files, clone it whole; or name the old plan:  wendrik compare OLD NEW"}
 	}
 	return err
 }

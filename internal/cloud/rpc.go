@@ -164,13 +164,13 @@ func Spoken(answers io.Reader, questions io.WriteCloser) Driver {
 
 // Over speaks to a driver over HTTP, with a key in the Authorization header (RFC 6750) when it is not empty.
 func Over(url, key string) Driver {
-	c := &http.Client{Timeout: 2 * time.Minute, Transport: bearer{key}, CheckRedirect: stay}
+	c := &http.Client{Timeout: 2 * time.Minute, Transport: bearer{key}, CheckRedirect: Stay}
 	client := jrpc2.NewClient(jhttp.NewChannel(url, &jhttp.ChannelOptions{Client: c}), nil)
 	return &spoken{client, client.Close, &tail{}}
 }
 
-// stay follows no redirect: the key is for the address that a person named.
-func stay(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
+// Stay follows no redirect, as the CheckRedirect of an HTTP client: a key is for the address that a person named.
+func Stay(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 
 type bearer struct{ key string }
 

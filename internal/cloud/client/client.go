@@ -74,9 +74,6 @@ type client struct {
 	kinds  map[string]stock.Kind
 }
 
-// stay follows no redirect: the keys are for the address that a person named.
-func stay(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
-
 // New gives the driver of the simulated cloud at an address such as http://127.0.0.1:8470. Of several keys of one owner the first is
 // used.
 func New(base string, keys []Key) cloud.Driver {
@@ -90,7 +87,7 @@ func New(base string, keys []Key) cloud.Driver {
 	transport := http.DefaultTransport.(*http.Transport).Clone()
 	transport.MaxIdleConnsPerHost = 64
 	transport.Proxy = nil
-	return &client{base: strings.TrimRight(base, "/"), keys: own, http: &http.Client{Timeout: time.Minute, Transport: transport, CheckRedirect: stay}, whose: map[string]int{}, kinds: map[string]stock.Kind{}}
+	return &client{base: strings.TrimRight(base, "/"), keys: own, http: &http.Client{Timeout: time.Minute, Transport: transport, CheckRedirect: cloud.Stay}, whose: map[string]int{}, kinds: map[string]stock.Kind{}}
 }
 
 func (c *client) Close() error {
