@@ -10,7 +10,6 @@ import (
 	"net/netip"
 	"net/url"
 	"os"
-	"strings"
 	"time"
 
 	"modernc.org/sqlite" // the driver, SQLite without C
@@ -190,27 +189,26 @@ func (lite) request(ctx context.Context, tx *sql.Tx, key, asked string) (fresh b
 	return false, stood, err
 }
 
-func (lite) requested(ctx context.Context, q querier, key string) (stands, released []Claim, err error) {
-	rows, err := q.QueryContext(ctx, liteClaims+" AND request = ? ORDER BY id", key)
-	if err == nil {
-		stands, err = scanClaims(rows, parseTime)
+// ask gives the claims that a query finds.
+func (lite) ask(ctx context.Context, q querier, query string, args ...any) ([]Claim, error) {
+	rows, err := q.QueryContext(ctx, query, args...)
+	if err != nil {
+		return nil, err
 	}
-	if err == nil {
-		rows, err = q.QueryContext(ctx, strings.Replace(liteClaims, "released_at IS NULL", "released_at IS NOT NULL", 1)+" AND request = ? ORDER BY id", key)
+	return scanClaims(rows, parseTime)
+}
+
+func (l lite) requested(ctx context.Context, q querier, key string) (stands, released []Claim, err error) {
+	if stands, err = l.ask(ctx, q, liteClaims+"released_at IS NULL AND request = ? ORDER BY id", key); err != nil {
+		return nil, nil, err
 	}
-	if err == nil {
-		released, err = scanClaims(rows, parseTime)
-	}
+	released, err = l.ask(ctx, q, liteClaims+"released_at IS NOT NULL AND request = ? ORDER BY id", key)
 	return stands, released, err
 }
 
-func (lite) look(ctx context.Context, q querier, purpose, owner string) (kin netip.Addr, err error) {
-	for _, x := range []struct{ where, word string }{{" AND purpose = ? ORDER BY id DESC LIMIT 1", purpose}, {" AND owner = ?1 AND ?1 <> '' ORDER BY id DESC LIMIT 1", owner}} {
-		rows, err := q.QueryContext(ctx, liteClaims+x.where, x.word)
-		if err != nil {
-			return kin, err
-		}
-		all, err := scanClaims(rows, parseTime)
+func (l lite) look(ctx context.Context, q querier, purpose, owner string) (kin netip.Addr, err error) {
+	for _, x := range []struct{ where, word string }{{"purpose = ? ORDER BY id DESC LIMIT 1", purpose}, {"owner = ?1 AND ?1 <> '' ORDER BY id DESC LIMIT 1", owner}} {
+		all, err := l.ask(ctx, q, liteClaims+"released_at IS NULL AND "+x.where, x.word)
 		if err != nil {
 			return kin, err
 		}
@@ -254,21 +252,17 @@ func (lite) event(ctx context.Context, tx *sql.Tx, what string, c Claim, by stri
 	return err
 }
 
-const liteClaims = "SELECT range, purpose, owner, until, made_at, made_by FROM claims WHERE released_at IS NULL"
+const liteClaims = "SELECT range, purpose, owner, until, made_at, made_by FROM claims WHERE "
 
-func (lite) claims(ctx context.Context, q querier, overlaps netip.Prefix) ([]Claim, error) {
-	query, args := liteClaims, []any{}
+func (l lite) claims(ctx context.Context, q querier, overlaps netip.Prefix) ([]Claim, error) {
+	query, args := liteClaims+"released_at IS NULL", []any{}
 	if overlaps.IsValid() {
 		first, last := sortable(overlaps.Masked().Addr()), sortable(address.Last(overlaps))
 		// Those that begin in it, and the one before it, where that reaches into it: claims do not overlap.
-		query = "SELECT * FROM (" + liteClaims + " AND first >= ?1 AND first <= ?2) UNION ALL SELECT range, purpose, owner, until, made_at, made_by FROM (SELECT * FROM claims WHERE released_at IS NULL AND first < ?1 ORDER BY first DESC LIMIT 1) WHERE last >= ?1"
+		query = "SELECT * FROM (" + liteClaims + "released_at IS NULL AND first >= ?1 AND first <= ?2) UNION ALL SELECT range, purpose, owner, until, made_at, made_by FROM (SELECT * FROM claims WHERE released_at IS NULL AND first < ?1 ORDER BY first DESC LIMIT 1) WHERE last >= ?1"
 		args = []any{first, last}
 	}
-	rows, err := q.QueryContext(ctx, query, args...)
-	if err != nil {
-		return nil, err
-	}
-	return scanClaims(rows, parseTime)
+	return l.ask(ctx, q, query, args...)
 }
 
 func (lite) events(ctx context.Context, q querier, most int) ([]Event, error) {
