@@ -56,7 +56,11 @@ func (c *code) build(ctx context.Context, w woven, folder string, args []string)
 	}
 	b := &bench{c: c, w: w, folder: folder, binary: filepath.Join(folder, "tests"), args: args}
 	// Tests that build the program build it with the same mutants, by the flags of the environment.
-	b.env = append(os.Environ(), "GOFLAGS="+strings.TrimSpace(os.Getenv("GOFLAGS")+" -overlay="+overlay), "CGO_ENABLED=0")
+	// What is said to the mutants of this very program is not for those that it makes.
+	outer := slices.DeleteFunc(os.Environ(), func(v string) bool {
+		return strings.HasPrefix(v, "MUTANT_AWAKE=") || strings.HasPrefix(v, "MUTANTS_SEEN=")
+	})
+	b.env = append(outer, "GOFLAGS="+strings.TrimSpace(os.Getenv("GOFLAGS")+" -overlay="+overlay), "CGO_ENABLED=0")
 	for _, out := range [][]string{{"test", "-c", "-vet=off", "-o", b.binary, c.path}, {"build", "-o", filepath.Join(folder, "wendrik"), "wendrik/cmd/wendrik"}} {
 		if out[0] == "build" && !drivesProgram(c) {
 			continue
@@ -120,8 +124,10 @@ func (b *bench) listen(ctx context.Context, workers int) error {
 			err = nil
 		}
 		for n := range bytes.FieldsSeq(raw) {
-			if k, err := strconv.Atoi(string(n)); err == nil {
+			if k, isNumber := strconv.Atoi(string(n)); isNumber == nil && k < len(t.seen) {
 				t.seen[k] = true
+			} else {
+				err = fmt.Errorf("%s has come by %q, which is none of %d mutants", t.name, n, len(t.seen))
 			}
 		}
 		mu.Lock()
