@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -157,7 +158,10 @@ func TestNothingReadIsWrittenOver(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "more.yaml"), []byte(more), 0o644))
 	require.NoError(t, os.Symlink("more.yaml", filepath.Join(folder, "link.svg")))
 	require.NoError(t, os.Link(filepath.Join(folder, "wendrik.yaml"), filepath.Join(folder, "hard.svg")))
-	require.NoError(t, os.Symlink(os.DevNull, filepath.Join(folder, "device.svg")))
+	socket, err := net.Listen("unix", filepath.Join(folder, "socket")) // and not a device: as root a broken program would take its place for good
+	require.NoError(t, err)
+	defer socket.Close()
+	require.NoError(t, os.Symlink("socket", filepath.Join(folder, "device.svg")))
 	plan := read(t, folder)
 	for args, want := range map[string]string{
 		"draw estate -o link.svg": "link.svg is what was read", "draw estate -o hard.svg": "hard.svg is what was read", "export values -o wendrik.yaml": "wendrik.yaml is what was read",
