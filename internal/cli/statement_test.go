@@ -239,7 +239,7 @@ func TestWire(t *testing.T) {
 	r := run(t, folder, "", "wire")
 	assert.Equal(t, 0, r.status, r.err)
 	assert.Contains(t, r.out, "to write it into the plan:  wendrik wire -write")
-	assert.Contains(t, r.out, "tcp/5432 from booking/app", "by the name of the tier")
+	assert.Contains(t, r.out, "tcp/5432 from group booking/fares", "by a group of their own, and not by the tier that they live in")
 	before := read(t, folder)
 	r = run(t, folder, "", "wire", "-write")
 	require.Equal(t, 0, r.status, r.err)

@@ -4,7 +4,9 @@ package repair
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
+	"strings"
 
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
@@ -66,8 +68,9 @@ func Of(e *estate.Estate, a *reach.Answer) *Repair {
 // OfMany works out what would open the flows between all pairs of ends that were asked about.
 func OfMany(e *estate.Estate, many *grid.Survey) *Repair {
 	s := &search{e: e, was: answersOf(many), again: func(after *estate.Estate) ([]*reach.Answer, bool) { return askAgain(after, many) }}
+	s.ends = []reach.Ends{many.From, many.To}
 	r := s.repair()
-	from, to := names(many.From), names(many.To)
+	from, to := namesOf(many.From), namesOf(many.To)
 	r.Opens = slices.DeleteFunc(r.Opens, func(d grid.Difference) bool {
 		in := func(set map[string]bool) func(string) bool { return func(x string) bool { return !set[x] } }
 		return many.Asked.Covers(d.Flows) && !slices.ContainsFunc(d.From, in(from)) && !slices.ContainsFunc(d.To, in(to))
@@ -97,8 +100,8 @@ func askAgain(after *estate.Estate, many *grid.Survey) ([]*reach.Answer, bool) {
 	return answersOf(grid.AskMany(after, from, to, many.Asked, false, nil)), true
 }
 
-// names are those of the workloads, or the one end, of a question.
-func names(e reach.Ends) map[string]bool {
+// namesOf are those of the workloads, or the one end, of a question.
+func namesOf(e reach.Ends) map[string]bool {
 	if e.One != nil {
 		return map[string]bool{e.One.Name: true}
 	}
@@ -110,7 +113,7 @@ func names(e reach.Ends) map[string]bool {
 }
 
 func (s *search) repair() *Repair {
-	now := s.collect()
+	now := s.collect(outcome{s.e, s.was}, false)
 	if len(s.steps) == 0 {
 		r := &Repair{Causes: causes(s.was)}
 		r.number()
@@ -150,6 +153,7 @@ func Alike(a, b diag.Finding) bool {
 type search struct {
 	e     *estate.Estate
 	was   []*reach.Answer
+	ends  []reach.Ends                                       // whom the question names, where it names many
 	again func(after *estate.Estate) ([]*reach.Answer, bool) // asks in another estate; ok is false where that cannot be
 	steps []step
 	left  []diag.Finding // causes whose edits cannot be made in this plan
@@ -185,14 +189,24 @@ func (s *search) try(but int) (o outcome, ok bool) {
 	return o, ok
 }
 
-// collect makes the fixes of all that is in the way, and of what is in the way then, until there is nothing more to make.
-func (s *search) collect() outcome {
-	now, made := outcome{s.e, s.was}, map[string]bool{}
+// collect makes the fixes of all that is in the way now, and of what is in the way then, until there is nothing more to make; least says
+// that of each the one is made that does the least.
+func (s *search) collect(now outcome, least bool) outcome {
+	made := map[string]bool{}
+	for _, x := range s.steps {
+		made[x.words()] = true
+	}
 	for range maxRounds {
 		var fresh []step
 		for _, b := range causes(now.answers) {
-			x := step{cause: b, edits: s.placed(alternatives(b))}
-			if len(x.edits) > 0 && !made[x.words()] {
+			x := step{cause: b, edits: s.placed(alternatives(s.e, b, s.ends...))}
+			if len(x.edits) == 0 {
+				continue
+			}
+			if least {
+				x.nth = len(x.edits) - 1
+			}
+			if !made[x.words()] {
 				made[x.words()] = true
 				fresh = append(fresh, x)
 			}
@@ -223,14 +237,50 @@ func (s *search) collect() outcome {
 	return now
 }
 
-// alternatives are the edits of a cause, and the narrower ones.
-func alternatives(f diag.Finding) [][]text.Edit {
+// alternatives are the edits of a cause, and the narrower ones, but for those whose rule of a group speaks of more than the question does.
+func alternatives(e *estate.Estate, f diag.Finding, ends ...reach.Ends) [][]text.Edit {
 	for _, x := range f.Fixes {
 		if len(x.Edits) > 0 {
-			return append([][]text.Edit{x.Edits}, x.Instead...)
+			all := append([][]text.Edit{x.Edits}, x.Instead...)
+			if fits := slices.DeleteFunc(slices.Clone(all), func(edits []text.Edit) bool { return tooWide(e, edits, ends) }); len(fits) > 0 {
+				return fits
+			}
+			return all
 		}
 	}
 	return nil
+}
+
+// tooWide reports whether a rule of a group would name a subnet or a tier that is not, nor is a part of, what the question names: whoever comes to
+// live there was not asked about.
+func tooWide(e *estate.Estate, edits []text.Edit, ends []reach.Ends) bool {
+	for _, x := range edits {
+		rule, single := x.Value.Single()
+		if n := len(x.Path); !single || n != 5 || x.Path[2] != "groups" || x.Path[4] != "in" && x.Path[4] != "out" {
+			continue
+		}
+		words := strings.Fields(rule)
+		peer := words[len(words)-1]
+		p, err := netip.ParsePrefix(peer)
+		if words[len(words)-2] == "group" || err == nil && p.IsSingleIP() {
+			continue
+		}
+		for _, s := range e.Subnets {
+			spoken := err != nil && s.Tier != nil && s.Tier.ID() == peer
+			for _, r := range s.Ranges {
+				spoken = spoken || err == nil && p.Bits() <= r.Bits() && p.Contains(r.Addr())
+			}
+			if spoken && !slices.ContainsFunc(ends, func(end reach.Ends) bool { return names(s, end.Name) }) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// names reports whether a word of a question names a subnet, or all that it is a part of.
+func names(s *estate.Subnet, word string) bool {
+	return word == s.ID() || word == s.Network.Name || s.Tier != nil && word == s.Tier.ID()
 }
 
 // placed counts the places of elements that go into lists as they were before the steps: edits are made all at once.
@@ -365,10 +415,14 @@ func (s *search) narrow(r *Repair) *Repair {
 		s.steps[i].nth = len(s.steps[i].edits) - 1
 	}
 	now, ok := s.try(-1)
+	if ok { // what one fix for a group ended is for each family and for each member to be ended now
+		now = s.collect(now, true)
+	}
 	if !ok || !slices.EqualFunc(now.answers, r.After, same) {
 		s.steps = was
 		return r
 	}
+	now = s.prune(now)
 	least := s.result(now)
 	if least.harm() >= r.harm() {
 		s.steps = was
@@ -390,6 +444,9 @@ func (s *search) narrow(r *Repair) *Repair {
 			}
 			s.steps[i].nth = had
 		}
+	}
+	if now, ok := s.try(-1); ok { // one that does more may do what another was for
+		least = s.result(s.prune(now))
 	}
 	return least
 }

@@ -73,7 +73,7 @@ func (t *together) collect() bool {
 				continue
 			}
 			for _, b := range causes(l.now) {
-				x := step{cause: b, edits: t.placed(alternatives(b))}
+				x := step{cause: b, edits: t.placed(alternatives(t.e, b, l.survey.From, l.survey.To))}
 				if len(x.edits) == 0 {
 					continue
 				}

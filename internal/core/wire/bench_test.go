@@ -2,6 +2,7 @@ package wire
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -41,6 +42,46 @@ func BenchmarkWire(b *testing.B) {
 		b.Run(fmt.Sprintf("%d networks, wired", n), func(b *testing.B) {
 			for b.Loop() {
 				if w := Estate(e); len(w.Changes) < 8*n || len(w.Unmet) > 0 {
+					b.Fatal("lines do not hold")
+				}
+			}
+		})
+	}
+}
+
+// BenchmarkHub wires networks of three tiers on one hub, with six workloads and two lines of expect each, half of them between networks, beside
+// reading the same text.
+func BenchmarkHub(b *testing.B) {
+	for _, n := range []int{100, 400, 1000} {
+		var x, hub strings.Builder
+		rng := rand.New(rand.NewPCG(1, 1))
+		x.WriteString("wendrik: 1\nprofile: zonal\nregions: {west: [west-a, west-b]}\nspace: {west: {block: 10.0.0.0/8, region: west}}\npatterns:\n  service: {tiers: {web: {access: public, hosts: 20}, app: {access: outbound, hosts: 60}, data: {access: closed, hosts: 20}}}\nnetworks:\n")
+		for i := range n {
+			fmt.Fprintf(&x, "  n%d: {pattern: service, region: west, from: west, size: /21}\n", i)
+			fmt.Fprintf(&hub, "n%d: all, ", i)
+		}
+		fmt.Fprintf(&x, "hubs: {spine: {attach: {%s}, tables: {all: {}}}}\nworkloads:\n", hub.String())
+		for i := range n {
+			fmt.Fprintf(&x, "  web%d: {in: n%[1]d/web, count: 2}\n  app%[1]d: {in: n%[1]d/app, count: 2}\n  data%[1]d: {in: n%[1]d/data, count: 2}\n", i)
+		}
+		x.WriteString("expect:\n")
+		for i := range n {
+			fmt.Fprintf(&x, "  - web%d reaches app%[1]d on tcp/8080\n  - app%[1]d reaches data%d on tcp/5432\n", i, rng.IntN(n))
+		}
+		e, _ := estate.Load(text.One("p", x.String()))
+		e, findings, err := e.With(carve.Estate(e).Changes)
+		if err != nil || len(findings) > 0 {
+			b.Fatal(err, findings)
+		}
+		content := e.Plan.Files.First().Text
+		b.Run(fmt.Sprintf("%d networks, read", n), func(b *testing.B) {
+			for b.Loop() {
+				estate.Load(text.One("p", content))
+			}
+		})
+		b.Run(fmt.Sprintf("%d networks, wired", n), func(b *testing.B) {
+			for b.Loop() {
+				if w := Estate(e); len(w.Changes) < 6*n || len(w.Unmet) > 0 {
 					b.Fatal("lines do not hold")
 				}
 			}

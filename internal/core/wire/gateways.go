@@ -32,8 +32,11 @@ func (w *wirer) network(n *estate.Network) {
 		return
 	}
 	w.gateways(x)
-	all := allJoins(n)
+	all := w.allJoins(n)
 	for _, j := range all {
+		if !w.needs.wants(n, j, n.Subnets) {
+			continue
+		}
 		if who := inTheWay(n, j, all); who != "" {
 			w.Contradicts = append(w.Contradicts, diag.Finding{Code: overlaps, Severity: diag.Warning, At: n.At(), Place: n.Place(),
 				Message: fmt.Sprintf("network %s is joined to %s, whose range overlaps that of %s, so no route leads there", n.Name, j.to, who), Fixes: diag.Advise("move one of them, or write the route by hand")})

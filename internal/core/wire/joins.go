@@ -17,16 +17,26 @@ type joined struct {
 	ranges  []netip.Prefix
 }
 
-// joins are the routes to peers, to what is behind hubs, and to sites that a network needs.
-func joins(n *estate.Network) []joined {
-	all := allJoins(n)
-	return slices.DeleteFunc(slices.Clone(all), func(j joined) bool { return inTheWay(n, j, all) != "" })
+// joins are the routes to peers, to what is behind hubs, and to sites that some subnets of a network need.
+func (w *wirer) joins(n *estate.Network, subnets []*estate.Subnet) []joined {
+	all := w.allJoins(n)
+	return slices.DeleteFunc(slices.Clone(all), func(j joined) bool { return !w.needs.wants(n, j, subnets) || inTheWay(n, j, all) != "" })
 }
 
-func allJoins(n *estate.Network) []joined {
-	var all []joined
+// allJoins are the routes to all that a network is joined to.
+func (w *wirer) allJoins(n *estate.Network) []joined {
+	if w.joinsOf == nil {
+		w.joinsOf = map[*estate.Network][]joined{}
+	}
+	all, known := w.joinsOf[n]
+	if known {
+		return all
+	}
+	defer func() { w.joinsOf[n] = all }()
+	had := map[string]bool{}
 	add := func(to, via string, ranges []netip.Prefix) {
-		if len(ranges) > 0 && !slices.ContainsFunc(all, func(j joined) bool { return j.to == to }) {
+		if len(ranges) > 0 && !had[to] {
+			had[to] = true
 			all = append(all, joined{to, via, ranges})
 		}
 	}
@@ -115,7 +125,11 @@ func (w *wirer) overLink(h *estate.Hub, l *estate.HubLink) {
 	}
 	for _, t := range h.Tables {
 		asked := slices.ContainsFunc(h.Attachments, func(a *estate.Attachment) bool { return a.Table == t })
-		for _, o := range behind(l, h) {
+		far := behind(l, h)
+		if spoken := slices.DeleteFunc(slices.Clone(far), func(o *estate.Attachment) bool { return !w.needs.meets(h, o) }); len(spoken) > 0 {
+			far = spoken
+		}
+		for _, o := range far {
 			held := slices.ContainsFunc(h.Attachments, func(a *estate.Attachment) bool { return a.To() == o.To() })
 			if asked && !held && len(o.Ranges()) > 0 && !w.leaves(hubLead(h.Name, t.Name, o.To().ID())) {
 				w.add(fmt.Sprintf("table %s of hub %s has no route over link %s", t.Name, h.Name, l.Name), text.Add(t.Place().To("routes"), route(o.To().ID(), l.Name)))
@@ -128,7 +142,7 @@ func (w *wirer) overLink(h *estate.Hub, l *estate.HubLink) {
 func (w *wirer) site(s *estate.Site) {
 	var lacks []string
 	need := func(n *estate.Network) {
-		if len(n.Ranges) > 0 && !slices.ContainsFunc(n.Ranges, func(p netip.Prefix) bool { return s.KnowsOf(p.Addr()) }) && !slices.Contains(lacks, n.Name) && !w.leaves(siteLead(s.Name, n.Name)) {
+		if len(n.Ranges) > 0 && w.needs.knows(s, n) && !slices.ContainsFunc(n.Ranges, func(p netip.Prefix) bool { return s.KnowsOf(p.Addr()) }) && !slices.Contains(lacks, n.Name) && !w.leaves(siteLead(s.Name, n.Name)) {
 			lacks = append(lacks, n.Name)
 		}
 	}

@@ -18,34 +18,144 @@ import (
 
 // expectations finds the edits that make the lines hold which do not, as long as they break no line that says never.
 func (w *wirer) expectations() {
-	var lines []int
+	var wide, narrow []int // what lets many in, or everybody, may serve those of whom others speak
 	for i := range w.e.Plan.Expect {
 		if w.step != nil {
 			w.step(i, len(w.e.Plan.Expect))
 		}
 		if w.broken(i) {
-			lines = append(lines, i)
+			if from, to, err := expect.Ends(w.After, &w.e.Plan.Expect[i]); err == nil && single(from) && single(to) {
+				narrow = append(narrow, i)
+			} else {
+				wide = append(wide, i)
+			}
 		}
 	}
 	before := len(w.Changes)
-	w.hold(lines)
+	w.groups(append(slices.Clone(wide), narrow...))
+	grouped := len(w.Changes)
+	w.hold(wide)
+	if len(wide) > 0 {
+		narrow = w.stillBroken(narrow)
+	}
+	w.hold(narrow)
 	defer w.unwritten()
-	if w.rounds > 1 && len(w.Changes)-before <= maxSpared {
+	w.empty(before, grouped)
+	if len(wide)+len(narrow) > 1 && len(w.Changes)-before <= maxSpared {
 		w.spare(before)
 	}
 }
 
-// unwritten tells the lines for which nothing is written, and which do not hold: as whom something leaves is a choice of addresses, and
-// what stands in for a part that fails one of places.
-func (w *wirer) unwritten() {
-	for i := range w.After.Plan.Expect {
-		x := &w.After.Plan.Expect[i]
-		if x.Never || x.LeavesAs == "" && x.Without == "" {
+// single reports whether ends are one workload.
+func single(e reach.Ends) bool { return e.One != nil && e.One.Workload != nil }
+
+// groups puts those who are in none, and whom some lines want to be reached, into a group of their own that lets nothing in: then what each of
+// the lines needs is a rule more, and none has to know of the others.
+func (w *wirer) groups(lines []int) {
+	var fresh text.Changes
+	known := map[string]bool{}
+	for _, i := range lines {
+		s, ok := w.survey(&w.After.Plan.Expect[i])
+		if !ok {
 			continue
 		}
-		if r := expect.One(w.After, x); !r.Holds && !r.Waits {
-			w.Unmet = append(w.Unmet, diag.Finding{Code: unmet, Severity: diag.Error, At: x.At, Place: text.Path{"expect"}, Message: fmt.Sprintf("%q does not hold, and wire writes nothing for it: %s", x.Text, r.Why), Fixes: r.Fixes})
+		if set := askers(w.After, s, w.e.Plan.Expect[i].From); set != nil && !known[set.Place().String()] {
+			known[set.Place().String()] = true
+			fresh = append(fresh, text.Change{Why: fmt.Sprintf("%q, and %s is in no group by which a rule could name it", w.e.Plan.Expect[i].Text, set.Name),
+				Edits: []text.Edit{shut(set.Members[0].Subnet.Network.Place().To("groups"), set.Name), text.Set(set.Place(), "groups", text.Words(set.Name))}})
 		}
+		for _, p := range s.Parts {
+			for _, b := range p.Answer.Blockers {
+				edits := b.Edits()
+				if b.Code != reach.NoGroup || len(edits) != 2 || known[b.Place.String()] {
+					continue
+				}
+				known[b.Place.String()] = true
+				fresh = append(fresh, text.Change{Why: fmt.Sprintf("%q, and %s", w.e.Plan.Expect[i].Text, b.Message), Edits: []text.Edit{shut(edits[0].Path, edits[0].Key), edits[1]}})
+			}
+		}
+	}
+	if len(fresh) == 0 {
+		return
+	}
+	after, problems, err := w.e.With(append(slices.Clone(w.Changes), fresh...))
+	if err == nil && len(problems) <= len(w.e.Problems) {
+		w.Changes, w.After = append(w.Changes, fresh...), after
+	}
+}
+
+// shut is a new group that lets nothing in and all out, as for who is in none.
+func shut(groups text.Path, name string) text.Edit {
+	return text.Set(groups, name, text.Map(text.Field{Key: "in", Value: text.Words()}, text.Field{Key: "out", Value: text.Words("any to any")}))
+}
+
+// askers are the several of one count that a line names as who asks, where they are in no group, and those whom they ask can name one of theirs; nil
+// for none.
+func askers(e *estate.Estate, s *grid.Survey, from string) *estate.Set {
+	for _, o := range e.Named(from) {
+		set, is := o.(*estate.Set)
+		if !is || len(set.Members) < 2 || set.Members[0].Subnet == nil || slices.ContainsFunc(set.Members, func(x *estate.Workload) bool { return len(x.Groups) > 0 }) {
+			continue
+		}
+		n := set.Members[0].Subnet.Network
+		names := func(x *estate.Workload) bool {
+			return x.Subnet != nil && (x.Subnet.Network == n || x.Subnet.Network.Profile.PeerGroups)
+		}
+		to := s.To.Many
+		if s.To.One != nil && s.To.One.Workload != nil {
+			to = []*estate.Workload{s.To.One.Workload}
+		}
+		if slices.ContainsFunc(to, names) && !slices.ContainsFunc(n.Groups, func(g *estate.Group) bool { return g.Name == set.Name }) {
+			return set
+		}
+	}
+	return nil
+}
+
+// empty takes those of the groups that were made back into which nothing came, and which no rule names: no edit makes their lines hold.
+func (w *wirer) empty(first, last int) {
+	named := map[*estate.Group]bool{}
+	for _, n := range w.After.Networks {
+		for _, g := range n.Groups {
+			for _, x := range slices.Concat(g.In, g.Out) {
+				named[x.Group] = true
+			}
+		}
+	}
+	less := slices.Clone(w.Changes[:first])
+	for _, c := range w.Changes[first:last] {
+		path := c.Edits[0].Path
+		idle := func(g *estate.Group) bool { return g.Name == c.Edits[0].Key && len(g.In) == 0 && !named[g] }
+		if n := w.After.Network(path[1]); n == nil || !slices.ContainsFunc(n.Groups, idle) {
+			less = append(less, c)
+		}
+	}
+	if len(less) == last {
+		return
+	}
+	less = append(less, w.Changes[last:]...)
+	if after, problems, err := w.e.With(less); err == nil && len(problems) <= len(w.e.Problems) {
+		w.Changes, w.After = less, after
+	}
+}
+
+// unwritten tells the lines that do not hold, and that no edit was searched for: as whom something leaves is a choice of addresses, what stands in
+// for a part that fails one of places, and what passes against a line is not closed by adding.
+func (w *wirer) unwritten() {
+	for i := range w.After.Plan.Expect {
+		x, at := &w.After.Plan.Expect[i], w.e.Plan.Expect[i].At
+		if slices.ContainsFunc(w.Unmet, func(f diag.Finding) bool { return f.At == at }) {
+			continue
+		}
+		r := expect.One(w.After, x)
+		if r.Holds || r.Waits || x.Never && r.Counter == nil {
+			continue
+		}
+		does := "has nothing to write for it"
+		if x.Never {
+			does = "takes nothing away"
+		}
+		w.Unmet = append(w.Unmet, diag.Finding{Code: unmet, Severity: diag.Error, At: at, Place: text.Path{"expect"}, Message: fmt.Sprintf("%q does not hold, and wire %s: %s", x.Text, does, r.Why), Fixes: r.Fixes})
 	}
 }
 
@@ -56,8 +166,12 @@ const maxSpared = 40
 func (w *wirer) spare(first int) {
 	fare := func(e *estate.Estate) []bool {
 		var all []bool
-		for i := range e.Plan.Expect {
-			all = append(all, expect.One(e, &e.Plan.Expect[i]).Holds)
+		for _, x := range e.Plan.Expect {
+			all = append(all, expect.One(e, &x).Holds)
+			if x.Without != "" { // which is to hold while all is in order, too
+				x.Without = ""
+				all = append(all, expect.One(e, &x).Holds)
+			}
 		}
 		return all
 	}
@@ -70,13 +184,14 @@ func (w *wirer) spare(first int) {
 	}
 }
 
-// broken reports whether a line could be made to hold, and does not.
+// broken reports whether a line could be made to hold, and does not; one that says without what, while all is in order.
 func (w *wirer) broken(i int) bool {
-	x := &w.After.Plan.Expect[i]
-	if x.Never || x.LeavesAs != "" || x.Without != "" {
+	x := w.After.Plan.Expect[i]
+	if x.Never || x.LeavesAs != "" {
 		return false
 	}
-	r := expect.One(w.After, x)
+	x.Without = ""
+	r := expect.One(w.After, &x)
 	return !r.Holds && !r.Waits
 }
 
@@ -115,7 +230,6 @@ func (w *wirer) holdAll(lines []int) (aside []int, ok bool) {
 			asked, surveys = append(asked, i), append(surveys, s)
 		}
 	}
-	w.rounds++
 	all, ok := repair.OfAll(w.After, surveys)
 	if !ok {
 		return nil, false
@@ -185,7 +299,6 @@ func (w *wirer) holdOne(i int) {
 	if !ok {
 		return
 	}
-	w.rounds++
 	r := repair.OfMany(w.After, s)
 	var other *plan.Expectation // which would hold no longer
 	switch {

@@ -17,8 +17,8 @@ import (
 // tiers with a NAT gateway in each zone, one for each.
 func (w *wirer) tables(x *wanted, access string) {
 	n := x.n
-	fresh := map[string][]string{} // by zone, what a new table is for
-	first := map[string]*estate.Subnet{}
+	fresh := map[string][]string{}         // by zone, what a new table is for
+	under := map[string][]*estate.Subnet{} // by zone, those of them that have a range
 	var order []string
 	for _, t := range x.of[access] {
 		whole := true
@@ -44,8 +44,8 @@ func (w *wirer) tables(x *wanted, access string) {
 			}
 			if _, known := fresh[zone]; !known {
 				order = append(order, zone)
-				first[zone] = s
 			}
+			under[zone] = append(under[zone], s)
 			if !slices.Contains(fresh[zone], word) {
 				fresh[zone] = append(fresh[zone], word)
 			}
@@ -80,7 +80,7 @@ func (w *wirer) tables(x *wanted, access string) {
 				routes = append(routes, route(what, r.ViaName()))
 			}
 		}
-		for _, r := range joins(n) {
+		for _, r := range w.joins(n, under[zone]) {
 			over := slices.ContainsFunc(n.Main.Routes, func(o *estate.Route) bool { return o.Origin == estate.ByHand && slices.Contains(r.ranges, o.To) })
 			if !over && !stands[r.to] && !w.leaves(tableLead(id, r.to)) {
 				routes = append(routes, route(r.to, r.via))
@@ -94,7 +94,9 @@ func (w *wirer) tables(x *wanted, access string) {
 				edits = append(edits, text.Add(n.Tables[at].Place().To("subnets"), text.Word(s)))
 			}
 			w.add(fmt.Sprintf("%s of network %s have no table of their own", phrase.And(fresh[zone]), n.Name), edits...)
-			w.routesOf(x, first[zone], n.Tables[at], access, zone)
+			for _, s := range under[zone] {
+				w.routesOf(x, s, n.Tables[at], access, zone)
+			}
 			continue
 		}
 		w.add(fmt.Sprintf("the %s tiers of network %s have no table of their own", access, n.Name), text.Set(n.Place().To("tables"), fresher, table))
@@ -177,7 +179,7 @@ func (w *wirer) routesOf(x *wanted, s *estate.Subnet, t *estate.Table, access, z
 			w.against(has.At, t.Place(), "lead it to the internet gateway, or write another access", "tier %s is public, and table %s leads %s to %s", s.Tier.ID(), t.ID(), all, has.ViaName())
 		}
 	}
-	for _, r := range joins(x.n) {
+	for _, r := range w.joins(x.n, []*estate.Subnet{s}) {
 		if !slices.ContainsFunc(t.Routes, func(o *estate.Route) bool {
 			return o.Origin == estate.ByHand && (o.Name == r.to || slices.Contains(r.ranges, o.To))
 		}) && !w.leaves(tableLead(t.ID(), r.to)) {

@@ -44,7 +44,7 @@ func Estate(e *estate.Estate) *Result { return InSteps(e, nil) }
 
 // InSteps is Estate, and calls step before each line of expect, when that is not nil, with its number and how many there are.
 func InSteps(e *estate.Estate, step func(done, total int)) *Result {
-	w := &wirer{e: e, Result: &Result{After: e}, step: step}
+	w := &wirer{e: e, Result: &Result{After: e}, step: step, needs: needsOf(e)}
 	if w.access() {
 		w.expectations()
 	}
@@ -58,7 +58,7 @@ func InSteps(e *estate.Estate, step func(done, total int)) *Result {
 
 // Access is what the access of tiers and the joins alone need; it does not say what that opens.
 func Access(e *estate.Estate) *Result {
-	w := &wirer{e: e, Result: &Result{After: e}}
+	w := &wirer{e: e, Result: &Result{After: e}, needs: needsOf(e)}
 	w.access()
 	w.breaksNone()
 	return w.Result
@@ -117,10 +117,11 @@ func (w *wirer) follow() bool {
 
 type wirer struct {
 	*Result
-	e      *estate.Estate
-	step   func(done, total int)
-	rounds int                          // of searches for what makes lines hold
-	spared map[string]*plan.Expectation // by lead, the line that keeps it from being written
+	e       *estate.Estate
+	step    func(done, total int)
+	needs   *needs
+	joinsOf map[*estate.Network][]joined
+	spared  map[string]*plan.Expectation // by lead, the line that keeps it from being written
 }
 
 func (w *wirer) add(why string, edits ...text.Edit) {
