@@ -24,12 +24,12 @@ func (r *checked) fixOf(x expect.Result) string {
 // lookCloser is the command that shows why an expectation does not hold, where more is to be seen than its finding says.
 func lookCloser(x expect.Result, samePlan string) string {
 	a := x.Counter
-	if a == nil || !x.Never && len(a.Blockers) < 2 {
+	if a == nil || !x.Never && !x.Else && len(a.Blockers) < 2 {
 		return ""
 	}
 	on := onWords(!x.Flows.Equal(flow.Any()), x.Flows)
 	what := "all that stops it"
-	if x.Never {
+	if x.Never || x.Else {
 		what = "by which way"
 	}
 	return fmt.Sprintf("wendrik reach %s %s%s%s  shows %s", a.From.Name, a.To.Name, on, samePlan, what)

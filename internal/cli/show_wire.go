@@ -60,7 +60,7 @@ func (c *call) wired(e *estate.Estate, r *wire.Result) error {
 		c.say("%s", bad.Sprint("and this closes:"))
 		c.effects(r.Closes)
 	}
-	if len(r.Changes) > 0 && slices.ContainsFunc(e.Plan.Expect, func(x plan.Expectation) bool { return x.Never }) {
+	if len(r.Changes) > 0 && slices.ContainsFunc(e.Plan.Expect, func(x plan.Expectation) bool { return x.Never || x.Only }) {
 		c.say("\n%s", neverStays.say())
 	}
 	for _, f := range r.Spared {

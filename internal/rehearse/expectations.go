@@ -21,17 +21,26 @@ func (s *script) expectations() {
 	for _, r := range expect.Run(s.e, nil) {
 		x := Expected{Expectation: r.Expectation, Says: r.Holds}
 		from, to, err := expect.Ends(s.e, r.Expectation)
+		var others []reach.Ends // whom the line keeps out by naming others
+		if r.Only {
+			others = expect.Others(s.e, r.Expectation)
+		}
 		var speak []*Try
 		if err == nil {
 			for _, t := range s.tries {
-				if names(from, t.From, t.Src) && names(to, t.To, t.Dst) && (to.One != nil && to.One.Addr.IsValid() || s.byName(t)) && r.Flows.Covers(t.flows()) {
+				if (names(from, t.From, t.Src) || kept(others, t)) && names(to, t.To, t.Dst) && (to.One != nil && to.One.Addr.IsValid() || s.byName(t)) && r.Flows.Covers(t.flows()) {
 					speak = append(speak, t)
 				}
 			}
 		}
 		s.expected = append(s.expected, x)
-		s.lines = append(s.lines, speak)
+		s.lines, s.others = append(s.lines, speak), append(s.others, others)
 	}
+}
+
+// kept reports whether a try is of somebody whom a line keeps out by naming others.
+func kept(others []reach.Ends, t *Try) bool {
+	return slices.ContainsFunc(others, func(o reach.Ends) bool { return names(o, t.From, t.Src) })
 }
 
 func (t *Try) flows() flow.Set {
@@ -67,11 +76,12 @@ func (s *script) judge() []Expected {
 				}
 				continue
 			}
-			if !x.Never && s.withoutWay(t) {
+			never := x.Never || kept(s.others[i], t)
+			if !never && s.withoutWay(t) {
 				continue
 			}
-			got, behind := s.passedOn(t, x.Never)
-			if got == x.Never {
+			got, behind := s.passedOn(t, never)
+			if got == never {
 				x.Holds = false
 				x.Why = fmt.Sprintf("%s to %s on %s: the packets %s%s", t.From, t.To, t.Flow(), passed(got), behind)
 				break

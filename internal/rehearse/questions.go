@@ -37,6 +37,7 @@ type script struct {
 	lines    [][]*Try // of each expectation
 	cuts     []int    // the ports at which lists begin to say something else
 	judges   map[*estate.Network][]flow.Set
+	others   [][]reach.Ends     // of each expectation, whom it keeps out by naming others
 	owners   map[netip.Addr]int // how many ends have an address
 }
 

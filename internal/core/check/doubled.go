@@ -23,7 +23,7 @@ var saidTwice = Rule{"said-twice", Expect, "A line of expect that another one sa
 	for i, x := range all {
 		for _, j := range at[x.From+" "+x.To] {
 			y := all[j]
-			if i == j || x.Never != y.Never || x.LeavesAs != y.LeavesAs || x.Without != y.Without || !slices.Equal(x.Except, y.Except) || !y.Flows.Covers(x.Flows) || i < j && x.Flows.Equal(y.Flows) {
+			if i == j || x.Never != y.Never || x.Only && !y.Only || x.LeavesAs != y.LeavesAs || x.Without != y.Without || x.Through != y.Through && x.Through != "" || !slices.Equal(x.Except, y.Except) || !y.Flows.Covers(x.Flows) || i < j && x.Flows.Equal(y.Flows) {
 				continue
 			}
 			r.report(diag.Warning, x.At, text.Path{"expect"}, "take it out", "%q says no more than %q", x.Text, y.Text)

@@ -85,10 +85,18 @@ type meant struct {
 func said(lines []plan.Expectation, never bool, estates ...*estate.Estate) []meant {
 	var all []meant
 	for _, x := range lines {
-		if x.Never != never || x.LeavesAs != "" {
+		if x.LeavesAs != "" || x.Never != never && !x.Only {
 			continue
 		}
 		for _, e := range estates {
+			if x.Only && never { // what only says besides: nobody else
+				for _, from := range expect.Others(e, &x) {
+					if _, to, err := expect.Ends(e, &x); err == nil {
+						all = append(all, meant{meantBy(from), meantBy(to), x.Flows})
+					}
+				}
+				continue
+			}
 			if from, to, err := expect.Ends(e, &x); err == nil {
 				all = append(all, meant{meantBy(from), meantBy(to), x.Flows})
 			}

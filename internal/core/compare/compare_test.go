@@ -17,6 +17,7 @@ import (
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
 	"wendrik/internal/fuzz"
@@ -372,4 +373,34 @@ func TestRenames(t *testing.T) {
 		assert.Empty(t, r.Closes, c.want)
 		assert.Empty(t, r.Seen)
 	}
+}
+
+// TestOnlyAllows: a line that says only lets open whom it names, and close whom it keeps out, and no more.
+func TestOnlyAllows(t *testing.T) {
+	plan3 := func(in string) *estate.Estate {
+		return estatetest.Load(t, "wendrik: 1\nnetworks: {a: {range: 10.1.0.0/16, subnets: {s: {range: 10.1.0.0/24}}, gateways: {front: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: front}]}}, groups: {g: {in: ["+in+"], out: [any to any]}}}}\n"+
+			"workloads: {job: {in: a/s, address: 10.1.0.10}, desk: {in: a/s, address: 10.1.0.11}, db: {in: a/s, address: 10.1.0.20, public: 203.0.113.9, groups: [g]}}\n")
+	}
+	unallowed := func(before, after, line string) (opens, closes []string) {
+		x, err := plan.ParseExpectation(line)
+		require.NoError(t, err)
+		o, c := Of(plan3(before), plan3(after), []plan.Expectation{x}, today).Unallowed()
+		for _, d := range o {
+			opens = append(opens, d.From...)
+		}
+		for _, d := range c {
+			closes = append(closes, d.From...)
+		}
+		return opens, closes
+	}
+	opens, closes := unallowed("tcp/1 from any", "tcp/1 from 10.1.0.10/32", "only job reaches db on tcp/1")
+	assert.Empty(t, append(opens, closes...))
+	_, closes = unallowed("tcp/1 from any", "tcp/1 from 10.1.0.10/32", "only job reaches db on tcp/1 except desk")
+	assert.Contains(t, closes, "desk", "of whom the line does not speak")
+	_, closes = unallowed("tcp/1-2 from any", "tcp/1 from any", "only job reaches db on tcp/1")
+	assert.NotEmpty(t, closes)
+	_, closes = unallowed("tcp/1 from any", "tcp/1 from 10.1.0.11/32", "only job reaches db on tcp/1")
+	assert.Contains(t, closes, "job", "who is to get there")
+	opens, _ = unallowed("", "tcp/1 from 10.1.0.0/24", "only job reaches db on tcp/1")
+	assert.Contains(t, opens, "desk")
 }

@@ -3,6 +3,7 @@ package expect
 
 import (
 	"fmt"
+	"iter"
 	"net/netip"
 	"slices"
 	"strings"
@@ -29,10 +30,12 @@ type Result struct {
 	Pairs   int           // how many pairs of ends it speaks of
 	Against int           // how many of them are otherwise than expected
 	Counter *reach.Answer // the first that is; nil when it holds, or there is no pair
+	Else    bool          // whether that is of somebody whom the expectation does not name, and who reaches what only others are to reach
 	Waits   bool          // whether nothing could be tried because somebody has no address yet
 	Doubted bool          // whether it was not tried because something that it may rest on could not be read
 	Nobody  bool          // whether there is nobody to try it by, and could be nobody
-	Why     string        // why it does not hold, or what it rests on that is doubtful, as a sentence without its full stop
+	through []estate.Object
+	Why     string // why it does not hold, or what it rests on that is doubtful, as a sentence without its full stop
 	Fixes   []diag.Fix
 }
 
@@ -58,26 +61,89 @@ func RunSome(e *estate.Estate, doubted func(x *plan.Expectation) bool, step func
 	return all
 }
 
-// Against are the lines that say that somebody never reaches another, and that hold in one estate and not in another that a
-// change has made of it.
+// Against are the lines that say that somebody never reaches another, or only somebody does, and of which that is so in one estate and not in
+// another that a change has made of it.
 func Against(before, after *estate.Estate) []plan.Expectation {
 	var all []plan.Expectation
 	for i := range before.Plan.Expect {
 		x := &before.Plan.Expect[i]
-		if !x.Never {
+		if !x.Never && !x.Only {
 			continue
 		}
-		if now := One(after, x); now.Counter != nil && One(before, x).Holds {
+		if now := Never(after, x); now.Counter != nil && Never(before, x).Holds {
 			all = append(all, *x)
 		}
 	}
 	return all
 }
 
+// Never is what becomes of that part of an expectation that says who never reaches whom: all of one that says never, and of one that says only, that
+// nobody else does. Of others it holds.
+func Never(e *estate.Estate, x *plan.Expectation) Result {
+	if x.Never {
+		return One(e, x)
+	}
+	r := Result{Expectation: x, Holds: true}
+	if !x.Only {
+		return r
+	}
+	never := *x
+	never.Never, never.Only, never.Without, never.Through = true, false, "", ""
+	for _, from := range Others(e, x) {
+		_, to, err := Ends(e, x)
+		if err != nil {
+			return r // which the other part tells
+		}
+		one := Result{Expectation: &never}
+		one.ask(e, from, to)
+		if r.Pairs, r.Against = r.Pairs+one.Pairs, r.Against+one.Against; one.Counter != nil && r.Counter == nil {
+			one.explain(from, to)
+			r.Holds, r.Counter, r.Why, r.Fixes = false, one.Counter, one.Why, one.Fixes
+		}
+	}
+	return r
+}
+
+// Others are all that an expectation that says only keeps out: every workload, the internet and each site, without those whom it names or excepts.
+func Others(e *estate.Estate, x *plan.Expectation) []reach.Ends {
+	from, _, err := Ends(e, x)
+	if err != nil {
+		return nil
+	}
+	all := []reach.Ends{{Name: "anybody else"}}
+	for _, w := range e.Workloads {
+		if w.Settled() {
+			all[0].Many = append(all[0].Many, w)
+		}
+	}
+	words := []string{plan.Internet}
+	for _, s := range e.Sites {
+		words = append(words, s.Name)
+	}
+	for _, word := range words {
+		if o, err := reach.FindEnds(e, word); err == nil && (o.One == nil || o.One.Workload == nil) {
+			all = append(all, o)
+		}
+	}
+	var left []reach.Ends
+	for _, o := range all {
+		o = o.Without(from)
+		for _, word := range x.Except {
+			if but, err := reach.FindEnds(e, word); err == nil {
+				o = o.Without(but)
+			}
+		}
+		if o.One != nil || len(o.Many) > 0 {
+			left = append(left, o)
+		}
+	}
+	return left
+}
+
 // While is what becomes of an expectation while parts of the estate are out of order: for those who are not gone with them.
 func While(failing *estate.Estate, x *plan.Expectation, gone []string) Result {
 	less := *x
-	less.Without = ""
+	less.Without, less.Only = "", false // what is out of order lets nobody in who was kept out
 	less.Except = append(slices.Clone(x.Except), gone...)
 	return One(failing, &less)
 }
@@ -123,7 +189,16 @@ func One(e *estate.Estate, x *plan.Expectation) Result {
 	if x.Without != "" {
 		return without(e, x)
 	}
+	if x.Only {
+		return only(e, x)
+	}
 	r := Result{Expectation: x}
+	if x.Through != "" {
+		if r.through = passers(e, x.Through); len(r.through) == 0 {
+			r.Why, r.Fixes = fmt.Sprintf("nothing called %s passes packets on", x.Through), diag.Advise("name a workload that forwards, a gateway, a peering, a hub, a link or a site")
+			return r
+		}
+	}
 	from, to, err := Ends(e, x)
 	if err != nil {
 		r.Why, r.Fixes = err.Error(), diag.Advise(wrong.Right(err))
@@ -134,16 +209,51 @@ func One(e *estate.Estate, x *plan.Expectation) Result {
 		}
 		return r
 	}
-	s := grid.AskMany(e, from, to, x.Flows, false, nil)
-	if x.LeavesAs != "" && to.One != nil && from.One == nil {
-		s = eachAlone(e, from, *to.One, x.Flows)
+	r.ask(e, from, to)
+	r.Holds = r.Against == 0 && (r.Pairs > 0 || x.Never)
+	r.explain(from, to)
+	if r.Pairs == 0 && !r.Waits && !e.Failing() {
+		could := probed(e, x)
+		if could != nil {
+			r.byProbe(One(could, x))
+		}
+		r.Nobody = r.Why != "" && could == nil
 	}
-	r.Pairs = s.Pairs
-	for _, p := range s.Parts {
+	return r
+}
+
+// only is what becomes of an expectation that says that somebody reaches another, and nobody else does.
+func only(e *estate.Estate, x *plan.Expectation) Result {
+	reaches := *x
+	reaches.Only = false
+	r := One(e, &reaches)
+	r.Expectation = x
+	if !r.Holds {
+		return r
+	}
+	never := Never(e, x)
+	r.Pairs += never.Pairs
+	if !never.Holds {
+		r.Holds, r.Else, r.Against, r.Counter, r.Why, r.Fixes = false, true, never.Against, never.Counter, never.Why, never.Fixes
+	}
+	return r
+}
+
+// ask tries an expectation between all pairs of two ends.
+func (r *Result) ask(e *estate.Estate, from, to reach.Ends) {
+	x := r.Expectation
+	parts := eachAlone(e, from, to, x.Flows)
+	if x.Through == "" && x.LeavesAs == "" {
+		parts = slices.Values(grid.AskMany(e, from, to, x.Flows, false, nil).Parts)
+	}
+	for p := range parts {
+		r.Pairs += p.Pairs
 		as := p.Answer.Verdict == reach.Open
 		switch {
 		case x.LeavesAs != "":
 			as = leavesAs(p.Answer, x.LeavesAs)
+		case x.Through != "":
+			as = (as || !x.HasFlows && p.Answer.Verdict != reach.Blocked) && Past(p.Answer, r.through) == nil
 		case x.Never:
 			as = p.Answer.Verdict == reach.Blocked
 		}
@@ -155,16 +265,6 @@ func One(e *estate.Estate, x *plan.Expectation) Result {
 		}
 		r.Against += p.Pairs
 	}
-	r.Holds = r.Against == 0 && (r.Pairs > 0 || x.Never)
-	r.explain(from, to)
-	if r.Pairs == 0 && !r.Waits && !e.Failing() {
-		could := probed(e, x)
-		if could != nil {
-			r.byProbe(One(could, x))
-		}
-		r.Nobody = r.Why != "" && could == nil
-	}
-	return r
 }
 
 // Ends are the ends of an expectation, without those that it excepts. The error is a *wrong.Error, of the first that is not there.
@@ -182,13 +282,65 @@ func Ends(e *estate.Estate, x *plan.Expectation) (from, to reach.Ends, err error
 	return from, to, err
 }
 
-// eachAlone asks each of some workloads by itself as whom it is seen: nothing stands for another there.
-func eachAlone(e *estate.Estate, from reach.Ends, to reach.End, flows flow.Set) *grid.Survey {
-	s := &grid.Survey{Pairs: len(from.Many)}
-	for _, x := range from.Many {
-		s.Parts = append(s.Parts, grid.Part{Answer: reach.Ask(e, reach.Question{From: reach.EndOf(x), To: to, Flows: flows}), Pairs: 1})
+// passers are the things of a name that packets pass on their way.
+func passers(e *estate.Estate, name string) []estate.Object {
+	var all []estate.Object
+	for _, o := range e.Named(name) {
+		switch o := o.(type) {
+		case *estate.Workload:
+			if o.Forwards != estate.NotForwarding {
+				all = append(all, o)
+			}
+		case *estate.Set:
+			for _, x := range o.Members {
+				if x.Forwards != estate.NotForwarding {
+					all = append(all, x)
+				}
+			}
+		case *estate.Gateway, *estate.Peering, *estate.Hub, *estate.HubLink, *estate.Site:
+			all = append(all, o)
+		}
 	}
-	return s
+	return all
+}
+
+// Past is a way on which something passes, and which goes past some things there or back: workloads that forward, gateways, peerings, hubs, their
+// links and sites. It is nil where every way leads through one of them.
+func Past(a *reach.Answer, things []estate.Object) *reach.Way {
+	is := func(o estate.Object) bool { return slices.Contains(things, o) }
+	for i := range a.Ways {
+		way := &a.Ways[i]
+		if way.Verdict != reach.Blocked && (!slices.ContainsFunc(passed(way.Forward), is) || !slices.ContainsFunc(passed(way.Back), is)) {
+			return way
+		}
+	}
+	return nil
+}
+
+// eachAlone asks each pair by itself: as whom one is seen, and by which way, may differ where the same passes, so nothing stands for another there.
+func eachAlone(e *estate.Estate, from, to reach.Ends, flows flow.Set) iter.Seq[grid.Part] {
+	all := func(ends reach.Ends) []reach.End {
+		if ends.One != nil {
+			return []reach.End{*ends.One}
+		}
+		var some []reach.End
+		for _, x := range ends.Many {
+			some = append(some, reach.EndOf(x))
+		}
+		return some
+	}
+	return func(yield func(grid.Part) bool) {
+		for _, a := range all(from) {
+			for _, b := range all(to) {
+				if a.Workload != nil && a.Workload == b.Workload {
+					continue
+				}
+				if !yield(grid.Part{Answer: reach.Ask(e, reach.Question{From: a, To: b, Flows: flows}), Pairs: 1}) {
+					return
+				}
+			}
+		}
+	}
 }
 
 // Untried is why nobody could ever try an expectation: an end where no workload is, and none can be.
@@ -228,6 +380,38 @@ func (r *Result) byProbe(tried Result) {
 			r.Fixes = diag.Advise("put a workload there, for which the rule can be written") // that one is not in the plan
 		}
 	}
+}
+
+// passed are the things that packets pass on a way: what passes them on, and what translates them.
+func passed(hops []reach.Hop) []estate.Object {
+	var all []estate.Object
+	for _, h := range hops {
+		switch h.Object.(type) {
+		case *estate.Workload:
+			if h.Did != reach.PassedOn && h.Did != reach.PassedOnAs && h.Did != reach.TurnedBack {
+				continue
+			}
+		case *estate.Gateway, *estate.Peering, *estate.Hub, *estate.HubLink, *estate.Site:
+		default:
+			continue
+		}
+		if !slices.Contains(all, h.Object) {
+			all = append(all, h.Object)
+		}
+	}
+	return all
+}
+
+// goes says what a way crosses there and back.
+func goes(way *reach.Way) string {
+	words := func(hops []reach.Hop) string {
+		all := passed(hops)
+		if len(all) == 0 {
+			return "by nothing between"
+		}
+		return "by " + phrase.Names(all, func(o estate.Object) string { return o.ID() })
+	}
+	return words(way.Forward) + " there, and " + words(way.Back) + " back"
 }
 
 // leavesAs reports whether the internet sees the source of an answer as one address alone, of its family.
@@ -282,6 +466,9 @@ func (r *Result) explain(from, to reach.Ends) {
 			verb = "may reach"
 		}
 		r.Why = fmt.Sprintf("%s %s %s on %s", a.From.Name, verb, a.To.Name, passes)
+	} else if way := Past(a, r.through); r.Through != "" && a.Verdict != reach.Blocked && (a.Verdict == reach.Open || !r.HasFlows) && way != nil {
+		r.Why = fmt.Sprintf("%s reaches %s past %s: %s", a.From.Name, a.To.Name, r.Through, goes(way))
+		r.Fixes = diag.Advise("lead both directions through it")
 	} else {
 		r.Why = fmt.Sprintf("%s does not reach %s on %s", a.From.Name, a.To.Name, r.Flows)
 		switch {

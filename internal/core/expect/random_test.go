@@ -3,6 +3,7 @@ package expect
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -10,6 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/flow"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
 	"wendrik/internal/fuzz"
@@ -94,4 +97,68 @@ func TestRunAgainstPairs(t *testing.T) {
 		assert.Greater(t, n, 5, key)
 	}
 	assert.Len(t, verdicts, 4)
+}
+
+// TestOnlyAgainstPairs holds lines that say only against asking everybody: with all who get there excepted such a line holds, and with one of them
+// left it fails by that one.
+func TestOnlyAgainstPairs(t *testing.T) {
+	lines, kinds := 0, map[string]int{}
+	for seed := range fuzz.Rounds(20, 60) {
+		rng := rand.New(rand.NewPCG(seed, 59))
+		content := randomplan.Write(rng)
+		e, findings := estate.Load(text.One("p", content))
+		require.Empty(t, findings)
+		ends := []string{"internet", "quay", "depot"}
+		for _, w := range e.Workloads {
+			ends = append(ends, w.Name)
+		}
+		for range 30 {
+			from, to, on := ends[rng.IntN(len(ends))], e.Workloads[rng.IntN(len(e.Workloads))].Name, []string{"tcp/443", "udp/53", "icmp"}[rng.IntN(3)]
+			if from == to {
+				continue
+			}
+			flows, err := flow.Parse(on)
+			require.NoError(t, err)
+			ask := func(name string) reach.Verdict {
+				a, err := reach.Find(e, name)
+				require.NoError(t, err)
+				b, err := reach.Find(e, to)
+				require.NoError(t, err)
+				return reach.Ask(e, reach.Question{From: a, To: b, Flows: flows}).Verdict
+			}
+			if ask(from) != reach.Open {
+				continue
+			}
+			var strangers []string
+			for _, name := range ends {
+				if name != from && name != to && ask(name) != reach.Blocked {
+					strangers = append(strangers, name)
+				}
+			}
+			line := func(except []string) Result {
+				x := &plan.Expectation{From: from, To: to, Only: true, Flows: flows, HasFlows: true, Except: except}
+				return One(e, x)
+			}
+			lines++
+			r := line(nil)
+			require.Equal(t, len(strangers) == 0, r.Holds, "seed %d: %s to %s on %s: %s\n%s", seed, from, to, on, r.Why, content)
+			require.Equal(t, len(strangers), r.Against)
+			require.True(t, line(strangers).Holds, "seed %d: %s to %s on %s except %v\n%s", seed, from, to, on, strangers, content)
+			if len(strangers) > 0 {
+				i := rng.IntN(len(strangers))
+				if e.Workload(strangers[0]) == nil && rng.IntN(2) == 0 {
+					i = 0
+				}
+				r = line(slices.Delete(slices.Clone(strangers), i, i+1))
+				require.True(t, r.Else && !r.Holds && r.Counter.From.Name == strangers[i] && strings.HasPrefix(r.Why, strangers[i]+" "), "seed %d: %s\n%s", seed, r.Why, content)
+				if w := e.Workload(strangers[i]); w == nil {
+					kinds[strangers[i]]++
+				}
+				require.Equal(t, Never(e, r.Expectation).Holds, false)
+			}
+		}
+	}
+	assert.Greater(t, lines, 30)
+	t.Log(lines, kinds)
+	assert.Greater(t, len(kinds), 1, "the internet and sites were told, too")
 }

@@ -152,7 +152,7 @@ func TestWrittenOut(t *testing.T) {
 	}
 	for _, line := range []string{
 		"a reaches b on tcp/443", "a never reaches b", "a never reaches b on udp/53", "a reaches b on tcp/1-9, icmp except c, d", "a never reaches internet except c",
-		"a reaches b on tcp without any zone", "a reaches b on any except c without peering p", "a leaves as assigned", "a leaves as 203.0.113.7", "a leaves as 2001:db8::7",
+		"a reaches b on tcp without any zone", "a reaches b on any except c without peering p", "only a reaches b on tcp/443 except c without any zone", "a reaches b through w", "only a reaches b on tcp/443 through w except c", "only reaches b on tcp/22", "a leaves as assigned", "a leaves as 203.0.113.7", "a leaves as 2001:db8::7",
 	} {
 		x, err := ParseExpectation(line)
 		require.NoError(t, err, line)

@@ -383,9 +383,11 @@ type Expectation struct {
 	Text     string
 	From, To string
 	Never    bool
+	Only     bool     // whether nobody else than From reaches To, besides
 	Except   []string // what of either end is not meant
 	LeavesAs string   // in the place of To and all else: as whom the internet sees From; an address, or assigned
 	Flows    flow.Set
 	HasFlows bool
+	Through  string // what every packet there and back passes; empty for nothing
 	Without  string // what may be out of order while it holds: any zone, any peering, peering NAME; empty for nothing
 }

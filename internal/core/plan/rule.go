@@ -157,7 +157,10 @@ func (d *decoder) expectations(n text.Node) []Expectation {
 func ParseExpectation(text string) (Expectation, error) {
 	e := Expectation{Text: text}
 	words := strings.Fields(text)
-	bad := wrong.Value("write  A reaches B on tcp/443, A never reaches B, or  A leaves as ADDRESS", "%q is no expectation", text)
+	bad := wrong.Value("write  A reaches B on tcp/443, A never reaches B, only A reaches B on tcp/443, or  A leaves as ADDRESS", "%q is no expectation", text)
+	if len(words) > 3 && words[0] == "only" && words[2] == "reaches" {
+		e.Only, words = true, words[1:]
+	}
 	if len(words) < 3 {
 		return e, bad
 	}
@@ -188,6 +191,13 @@ func ParseExpectation(text string) (Expectation, error) {
 		}
 		words = words[:i]
 	}
+	if i := slices.Index(words, "through"); i >= 0 {
+		if i+1 >= len(words) || e.Never {
+			return e, wrong.Value("write  A reaches B on tcp/443 through GATEWAY,  or another thing that passes packets on", "%q does not say through what it reaches", text)
+		}
+		e.Through = words[i+1]
+		words = slices.Delete(words, i, i+2)
+	}
 	if i := slices.Index(words, "except"); i >= 0 {
 		for _, w := range words[i+1:] {
 			for one := range strings.SplitSeq(w, ",") {
@@ -202,7 +212,7 @@ func ParseExpectation(text string) (Expectation, error) {
 		words = words[:i]
 	}
 	switch {
-	case len(words) == 0 && e.Never:
+	case len(words) == 0 && (e.Never || e.Through != "" && !e.Only):
 		e.Flows = flow.Any()
 		return e, nil
 	case len(words) == 0:
@@ -224,12 +234,18 @@ func (e *Expectation) Line() string {
 		return e.From + " leaves as " + e.LeavesAs
 	}
 	line := e.From
+	if e.Only {
+		line = "only " + line
+	}
 	if e.Never {
 		line += " never"
 	}
 	line += " reaches " + e.To
 	if e.HasFlows {
 		line += " on " + e.Flows.String()
+	}
+	if e.Through != "" {
+		line += " through " + e.Through
 	}
 	if len(e.Except) > 0 {
 		line += " except " + strings.Join(e.Except, ", ")

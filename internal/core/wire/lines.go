@@ -152,7 +152,7 @@ func (w *wirer) unwritten() {
 			continue
 		}
 		does := "has nothing to write for it"
-		if x.Never {
+		if x.Never || r.Else {
 			does = "takes nothing away"
 		}
 		w.Unmet = append(w.Unmet, diag.Finding{Code: unmet, Severity: diag.Error, At: at, Place: text.Path{"expect"}, Message: fmt.Sprintf("%q does not hold, and wire %s: %s", x.Text, does, r.Why), Fixes: r.Fixes})
@@ -190,7 +190,7 @@ func (w *wirer) broken(i int) bool {
 	if x.Never || x.LeavesAs != "" {
 		return false
 	}
-	x.Without = ""
+	x.Without, x.Only, x.Through = "", false, ""
 	r := expect.One(w.After, &x)
 	return !r.Holds && !r.Waits
 }

@@ -30,7 +30,7 @@ func (w *wirer) leaves(lead string) bool { return w.spared[lead] != nil }
 // what leads the fewest, without which the line holds, tables before hubs and sites, which serve others, too. It reports false where it finds
 // none.
 func (w *wirer) spareOne(line *plan.Expectation) bool {
-	r := expect.One(w.After, line)
+	r := expect.Never(w.After, line)
 	if r.Counter == nil {
 		return false
 	}
@@ -59,7 +59,7 @@ func (w *wirer) spareOne(line *plan.Expectation) bool {
 	for _, lead := range all {
 		w.spared[lead] = line
 		w.Changes, w.Contradicts, w.After = nil, nil, w.e
-		if w.follow() && expect.One(w.After, line).Counter == nil {
+		if w.follow() && expect.Never(w.After, line).Counter == nil {
 			w.tell(lead, line)
 			return true
 		}
