@@ -53,6 +53,8 @@ var (
 	nothingOverlapsLists = &assurance{"nothing overlaps in %s", "overlaps -list", "every pair of the ranges of a list of which each line could be read", "ranges that are not in it", "core/ranges TestOverlapsAgainstEveryPair"}
 	joinsCleanly         = &assurance{"nothing that either side can meet overlaps", "join", "every range that a packet of either side can get to once they are joined", "ranges that the plan does not name", "core/join TestRandomJoins"}
 	nothingLacksJoined   = &assurance{"%s are joined by %s, and nothing lacks", "join", "the halves, and in each table of both sides the routes to the other", "groups and lists: `reach` tells what passes", "core/join TestRandomJoins"}
+	nothingPassesAlready = &assurance{"nothing passes from %s as it is", "cut", "every pair of the two sides, all addresses, both families", plansOnly, "core/cut TestRandomCuts"}
+	cutsNoMore           = &assurance{"nothing else closes, and nothing opens", "cut", "all that `compare` looks at, of the plan as it would be written, but for what was asked", plansOnly, "core/cut TestRandomCuts"}
 	neverStays           = &assurance{"no line of expect that says never is broken by it", "wire", "each line of `expect` that says never and held, on the plan as it would be written: every pair that it speaks of, all addresses, both families", "lines that did not hold before", "core/wire TestNeverIsNever"}
 	nothingLacks         = &assurance{"nothing lacks: the plan has all that follows from what it states", "wire", "what tiers, joins and lines of `expect` call for", "what the plan does not state", "core/wire TestStatements"}
 
@@ -66,7 +68,7 @@ var (
 
 // assurances are all of them, in the order of the page.
 var assurances = []*assurance{nothingWrong, nothingElseWrong, lineHolds, nothingToFix, nothingDifferent, nothingOpens, nothingCloses, nothingOpensByIt, nothingOpensElse, sameBeforeAfter,
-	cleanSteps, bothSame, nothingStops, nothingOverlaps, nothingOverlapsHere, nothingOverlapsLists, joinsCleanly, nothingLacksJoined, neverStays, nothingLacks, allAgree, allAsItIs, noDrift, nothingToDo, nothingWasToDo, asProtocol}
+	cleanSteps, bothSame, nothingStops, nothingOverlaps, nothingOverlapsHere, nothingOverlapsLists, joinsCleanly, nothingLacksJoined, nothingPassesAlready, cutsNoMore, neverStays, nothingLacks, allAgree, allAsItIs, noDrift, nothingToDo, nothingWasToDo, asProtocol}
 
 // helpAssurances tells them, or writes docs/assurances.md.
 func (c *call) helpAssurances(format string) (int, error) {

@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"encoding/json"
 	"fmt"
 	"os"
 	"os/exec"
@@ -403,4 +404,69 @@ func TestWritesBreakNoNever(t *testing.T) {
 		assert.NotEqual(t, content, read(t, folder), args)
 	}
 	assert.Contains(t, run(t, folder, "", "join", "pier", "hall", "-breaks").err, "-breaks has no effect without -write")
+}
+
+// TestCut takes somebody off, with a proof, and gives back every byte; what was edited since is not written over.
+func TestCut(t *testing.T) {
+	folder := demo(t)
+	t.Setenv("XDG_CACHE_HOME", t.TempDir())
+	before := read(t, folder)
+	r := run(t, folder, "", "cut", "all", "fare-db")
+	assert.Equal(t, 0, r.status)
+	assert.Contains(t, r.out, "the rule  tcp/5432 from 10.144.4.0/24  of group finance/fare-db goes")
+	assert.Contains(t, r.out, "nothing else closes, and nothing opens")
+	r = run(t, folder, "", "cut", "internet", "ticket-1")
+	assert.Equal(t, 1, r.status, "lines of expect break")
+	assert.Contains(t, r.out, `this breaks:  "internet reaches ticket-1 on tcp/443"`)
+	assert.Equal(t, before, read(t, folder))
+	r = run(t, folder, "", "cut", "internet", "ticket-1", "-write")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "-breaks")
+	assert.Equal(t, before, read(t, folder))
+
+	r = run(t, folder, "", "cut", "fares-1", "internet", "-on", "tcp/25", "-write")
+	require.Equal(t, 0, r.status, r.out+r.err)
+	after := read(t, folder)
+	assert.Contains(t, after, "- fares-1 never reaches internet on tcp/25")
+	assert.Equal(t, 1, run(t, folder, "", "check").status) // by what it had before
+	r = run(t, folder, "", "reach", "fares-1", "internet", "-on", "tcp/25")
+	assert.Equal(t, 1, r.status)
+	r = run(t, folder, "", "cut", "fares-1", "internet", "-on", "tcp/25", "-write")
+	assert.Contains(t, r.out, "nothing passes from fares-1 to internet on tcp/25 as it is")
+	assert.Equal(t, after, read(t, folder), "twice is once")
+
+	r = run(t, folder, "", "cut", "fares-1", "internet", "-undo")
+	assert.Equal(t, 2, r.status, "of other flows nothing is remembered")
+	write(t, folder, after+"\n# a note\n")
+	r = run(t, folder, "", "cut", "fares-1", "internet", "-on", "tcp/25", "-undo", "-write")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "was edited since it was cut")
+	assert.Equal(t, after+"\n# a note\n", read(t, folder))
+	write(t, folder, after)
+	r = run(t, folder, "", "cut", "fares-1", "internet", "-on", "tcp/25", "-undo")
+	assert.Equal(t, 0, r.status)
+	assert.Contains(t, r.out, "-  - fares-1 never reaches internet on tcp/25")
+	assert.Equal(t, after, read(t, folder))
+	require.Equal(t, 0, run(t, folder, "", "cut", "fares-1", "internet", "-on", "tcp/25", "-undo", "-write").status)
+	assert.Equal(t, before, read(t, folder))
+	assert.Equal(t, 2, run(t, folder, "", "cut", "fares-1", "internet", "-on", "tcp/25", "-undo", "-write").status, "once")
+
+	r = run(t, folder, "", "cut", "internet", "ticket-1", "-format", "json")
+	assert.Equal(t, 1, r.status)
+	var out struct {
+		Passed       int
+		Proof        []string
+		Closes, Left []any
+		Breaks       []string
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &out))
+	assert.Equal(t, []string{"internet never reaches ticket-1"}, out.Proof)
+	assert.Equal(t, 1, out.Passed)
+	assert.NotEmpty(t, out.Closes, "the other of its group")
+	assert.Empty(t, out.Left)
+	for args, want := range map[string]string{"cut a": "two sides", "cut nobody all": "nobody", "cut fares-1 fares-1": "the same", "cut fares-1 all -on sctp": "sctp"} {
+		r := run(t, folder, "", strings.Fields(args)...)
+		assert.Equal(t, 2, r.status, args)
+		assert.Contains(t, r.err, want, args)
+	}
 }

@@ -104,12 +104,8 @@ func Never(e *estate.Estate, x *plan.Expectation) Result {
 	return r
 }
 
-// Others are all that an expectation that says only keeps out: every workload, the internet and each site, without those whom it names or excepts.
-func Others(e *estate.Estate, x *plan.Expectation) []reach.Ends {
-	from, _, err := Ends(e, x)
-	if err != nil {
-		return nil
-	}
+// Everybody is all that packets come from and go to: every workload that has a place, the internet and each site.
+func Everybody(e *estate.Estate) []reach.Ends {
 	all := []reach.Ends{{Name: "anybody else"}}
 	for _, w := range e.Workloads {
 		if w.Settled() {
@@ -125,8 +121,17 @@ func Others(e *estate.Estate, x *plan.Expectation) []reach.Ends {
 			all = append(all, o)
 		}
 	}
+	return all
+}
+
+// Others are all that an expectation that says only keeps out: every workload, the internet and each site, without those whom it names or excepts.
+func Others(e *estate.Estate, x *plan.Expectation) []reach.Ends {
+	from, _, err := Ends(e, x)
+	if err != nil {
+		return nil
+	}
 	var left []reach.Ends
-	for _, o := range all {
+	for _, o := range Everybody(e) {
 		o = o.Without(from)
 		for _, word := range x.Except {
 			if but, err := reach.FindEnds(e, word); err == nil {
@@ -466,6 +471,14 @@ func (r *Result) explain(from, to reach.Ends) {
 			verb = "may reach"
 		}
 		r.Why = fmt.Sprintf("%s %s %s on %s", a.From.Name, verb, a.To.Name, passes)
+		cut := a.From.Name + " " + a.To.Name
+		if len(r.Except) == 0 && from.Name == r.From && to.Name == r.To {
+			cut = r.From + " " + r.To
+		}
+		if r.HasFlows {
+			cut += " -on " + r.Flows.Rule()
+		}
+		r.Fixes = diag.Advise("wendrik cut " + cut + "  closes it, and says what that closes besides")
 	} else if way := Past(a, r.through); r.Through != "" && a.Verdict != reach.Blocked && (a.Verdict == reach.Open || !r.HasFlows) && way != nil {
 		r.Why = fmt.Sprintf("%s reaches %s past %s: %s", a.From.Name, a.To.Name, r.Through, goes(way))
 		r.Fixes = diag.Advise("lead both directions through it")

@@ -1,0 +1,123 @@
+package cli
+
+import (
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"wendrik/internal/core/cut"
+	"wendrik/internal/core/text"
+	"wendrik/internal/inlet"
+	"wendrik/internal/replace"
+)
+
+// This file remembers what cuts have written, and takes it back.
+
+// made is a cut as it was written, kept in the user's own cache folder so that it can be taken back.
+type made struct {
+	A, B, On string
+	Files    []replace.Change
+}
+
+// maxMade is how many cuts of a plan are kept, and maxMadeSize how large they may be together.
+const (
+	maxMade     = 20
+	maxMadeSize = 64 << 20
+)
+
+// cutsOf is the file that has the cuts of a plan; empty where there is no place for it.
+func cutsOf(plan string) string {
+	base, err := os.UserCacheDir()
+	if err == nil {
+		plan, err = filepath.Abs(plan)
+	}
+	if err != nil {
+		return ""
+	}
+	return filepath.Join(base, "wendrik", fmt.Sprintf("cuts-%x", sha256.Sum256([]byte(plan))))
+}
+
+func cutsMade(plan string) []made {
+	name := cutsOf(plan)
+	if name == "" {
+		return nil
+	}
+	raw, err := inlet.Read(name, maxMadeSize)
+	var all []made
+	if err != nil || json.Unmarshal(raw, &all) != nil {
+		return nil
+	}
+	return all
+}
+
+// remember keeps what a cut has written; where that cannot be kept, -undo says so later.
+func remember(plan string, q cut.Request, changed []text.Changed) {
+	one := made{A: q.A, B: q.B, On: q.Flows.String()}
+	for _, x := range changed {
+		path, err := filepath.Abs(x.Name)
+		if err != nil {
+			return
+		}
+		one.Files = append(one.Files, replace.Change{Name: path, Before: x.Text, After: x.After})
+	}
+	all := append(cutsMade(plan), one)
+	keep(plan, all[max(0, len(all)-maxMade):])
+}
+
+func keep(plan string, all []made) {
+	name := cutsOf(plan)
+	raw, err := json.Marshal(all)
+	if name == "" || err != nil || len(raw) > maxMadeSize || os.MkdirAll(filepath.Dir(name), 0o700) != nil {
+		return
+	}
+	_ = os.WriteFile(name, raw, 0o600) // what cannot be kept is told when it is asked for
+}
+
+// uncut takes the last cut of the same sides back.
+func (c *call) uncut(o *opened, q cut.Request, write bool, format string) (int, error) {
+	plan := o.Plan.Files.First().Name
+	all := cutsMade(plan)
+	i := len(all) - 1
+	for i >= 0 && (all[i].A != q.A || all[i].B != q.B || all[i].On != q.Flows.String()) {
+		i--
+	}
+	if i < 0 {
+		return cannot, &usageError{fmt.Sprintf("no cut of %s from %s is remembered here", clean(q.A), clean(q.B)), "take the line of expect out, and what the plan's history says of it"}
+	}
+	var changed []text.Changed
+	for _, f := range all[i].Files {
+		at := slices.IndexFunc(o.Plan.Files.All(), func(x *text.File) bool {
+			path, err := filepath.Abs(x.Name)
+			return err == nil && path == f.Name
+		})
+		if at < 0 || o.Plan.Files.All()[at].Text != f.After {
+			return cannot, &usageError{fmt.Sprintf("%s was edited since it was cut, so that is not taken back", clean(filepath.Base(f.Name))), "take back later cuts first; or take the line of expect out, and what the plan's history says of it"}
+		}
+		name := o.Plan.Files.All()[at].Name
+		changed = append(changed, text.Changed{File: &text.File{Name: name, Text: f.After}, After: f.Before})
+	}
+	if format == "json" {
+		if err := c.json(map[string]bool{"undone": write}); err != nil {
+			return cannot, err
+		}
+	} else {
+		for _, one := range changed {
+			c.diff(unified(clean(one.Name), one.Text, one.After))
+		}
+	}
+	if !write {
+		if format == "text" {
+			c.say("\nto take it back:  the same command with  -write")
+		}
+		return good, nil
+	}
+	if err := c.replaceAll(plan, changed); err != nil {
+		return cannot, err
+	}
+	keep(plan, slices.Delete(all, i, i+1))
+	c.written(format == "text", "written to %s: the cut is taken back", clean(o.label))
+	return good, nil
+}
