@@ -88,6 +88,7 @@ var Rules = []Rule{
 	idleAttachment,
 	idleHubLink,
 	idleHubTable,
+	beyond,
 	twoWays,
 	twoGateways,
 	idle,

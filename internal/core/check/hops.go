@@ -61,6 +61,14 @@ func sameFamily(ranges []netip.Prefix, like netip.Prefix) []netip.Prefix {
 	return slices.DeleteFunc(slices.Clone(ranges), func(p netip.Prefix) bool { return p.Addr().Is4() != like.Addr().Is4() })
 }
 
+var beyond = Rule{"beyond-the-join", Wiring, "A route over a peering or a hub from a subnet, or to a range, that the join is not meant for (`only`).", func(r *run) {
+	r.eachRoute(func(t *estate.Table, x *estate.Route) {
+		if what := t.Beyond(x); what != "" {
+			r.report(diag.Warning, x.At, t.Place(), "add what it is for to  only  of "+x.ViaName()+"; or take the route out", "the route to %s of table %s leads over %s %s, and that is meant for others", x.To, t.ID(), x.ViaName(), what)
+		}
+	})
+}}
+
 var ownAway = Rule{"own-away", Wiring, "A route that leads a network's own subnet to another network, a hub or a site.", func(r *run) {
 	r.eachRoute(func(t *estate.Table, x *estate.Route) {
 		switch x.Via.(type) {

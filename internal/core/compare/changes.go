@@ -235,8 +235,8 @@ func (r *renaming) word(w string) string {
 
 // refers are the keys under which things of a kind are named.
 var refers = map[string][]string{
-	"block": {"from", "within"}, "network": {"between", "accepted", "exports", "imports", "arrives", "in", "link", "serves"}, "hub": {"via", "between", "accepted", "tables"},
-	"site": {"via"}, "peering": {"via"}, "hub link": {"via"}, "tier": {"tier", "in"}, "subnet": {"in", "serves"}, "gateway": {"via"}, "route table": {"table", "arrives"},
+	"block": {"from", "within"}, "network": {"between", "accepted", "exports", "imports", "arrives", "only", "in", "link", "serves"}, "hub": {"via", "between", "accepted", "tables"},
+	"site": {"via"}, "peering": {"via"}, "hub link": {"via"}, "tier": {"tier", "in", "only"}, "subnet": {"in", "serves", "only"}, "gateway": {"via"}, "route table": {"table", "arrives"},
 	"group": {"groups"}, "list": {"list"}, "hub table": {"table", "tables"}, "workload": {"targets", "dns", "ntp", "via"}, "set of workloads": {"targets", "dns", "ntp", "via"},
 }
 

@@ -116,7 +116,7 @@ func itemsOf(e *estate.Estate) []*item {
 	}
 	for _, p := range e.Peerings {
 		l.add("peering", p.Name, "", p.At(), p.Place(), append(tags(&p.Plan.Tags), fact{"between", p.Between[0].Name + ", " + p.Between[1].Name}, fact{"accepted", accepted(p.Accepted, [2]string{p.Between[0].Name, p.Between[1].Name})},
-			fact{"exports", texts(p.Plan.Exports)}, fact{"imports", texts(p.Plan.Imports)}, fact{"arrives", attachments(p.Plan.Arrives)})...)
+			fact{"exports", texts(p.Plan.Exports)}, fact{"imports", texts(p.Plan.Imports)}, fact{"arrives", attachments(p.Plan.Arrives)}, fact{"only", texts(p.Plan.Only)})...)
 	}
 	for _, h := range e.Hubs {
 		l.hub(h)
@@ -245,7 +245,7 @@ func (l *lister) workload(w *plan.Workload) {
 func (l *lister) hub(h *estate.Hub) {
 	l.add("hub", h.Name, "", h.At(), h.Place(), append(tags(&h.Plan.Tags), fact{"region", h.Plan.Region.Value})...)
 	for _, a := range h.Plan.Attach {
-		l.add("attachment", h.Name+": "+a.Who.Value, h.Name, a.Who.At, h.Place().To("attach", a.Who.Value), fact{"table", a.Table.Value}, fact{"arrives", a.Arrives.Value})
+		l.add("attachment", h.Name+": "+a.Who.Value, h.Name, a.Who.At, h.Place().To("attach", a.Who.Value), fact{"table", a.Table.Value}, fact{"arrives", a.Arrives.Value}, fact{"only", texts(a.Only)})
 	}
 	for _, t := range h.Tables {
 		l.add("hub table", t.ID(), h.Name, t.At(), t.Place())

@@ -341,6 +341,7 @@ type Peering struct {
 	Accepted [2]bool
 	Exports  [2]bool    // whether each end lets the other have its routes to sites and hubs
 	Imports  [2]bool    // whether each end takes those of the other
+	Meant    [2]Meant   // of each end, what it is meant for
 	Doors    [2]*Subnet // of each end, where what comes over it looks into a table; nil when it gets to its ranges alone
 }
 
@@ -412,6 +413,7 @@ type Attachment struct {
 	Site    *Site
 	Table   *HubTable
 	Arrives plan.Text
+	Meant   Meant   // of its network
 	Door    *Subnet // where what the hub brings looks into a table of the network; nil when it gets to its ranges alone
 	At      text.Pos
 }

@@ -24,7 +24,7 @@ func (j *joiner) peer(a, b *estate.Network) {
 		if j.q.Half == b.Name {
 			first = b
 		}
-		j.step(nil, fmt.Sprintf("peering %s joins networks %s and %s", name, a.Name, b.Name), text.Set(place, name, text.Map(text.Field{Key: "between", Value: both}, text.Field{Key: "accepted", Value: text.Words(first.Name)})))
+		j.step(nil, fmt.Sprintf("peering %s joins networks %s and %s", name, a.Name, b.Name), text.Set(place, name, text.Map(append([]text.Field{{Key: "between", Value: both}, {Key: "accepted", Value: text.Words(first.Name)}}, j.meantFor(a, b)...)...)))
 		far := b
 		if first == b {
 			far = a
@@ -33,6 +33,9 @@ func (j *joiner) peer(a, b *estate.Network) {
 	} else {
 		p := a.Peerings[i]
 		name = p.Name
+		for k, n := range p.Between {
+			j.widen(p.Place().To("only"), n, p.Meant[k], len(p.Plan.Only) > 0)
+		}
 		for k, n := range p.Between {
 			if !p.Accepted[k] {
 				j.step(n, fmt.Sprintf("network %s accepts peering %s", n.Name, name), text.Add(p.Place().To("accepted"), text.Word(n.Name)))
@@ -96,7 +99,9 @@ func (j *joiner) attach(x estate.Object, h *estate.Hub) error {
 		return wrong.Value("write  -table  with one of "+tables, "hub %s has %d tables, and nothing says which of them %s looks into", h.Name, len(h.Tables), x.ID())
 	}
 	if own == nil {
-		j.step(x, fmt.Sprintf("%s %s is attached to hub %s, and looks into its table %s", x.Kind(), x.ID(), h.Name, table.Name), text.Set(h.Place().To("attach"), x.ID(), text.Word(table.Name)))
+		j.step(x, fmt.Sprintf("%s %s is attached to hub %s, and looks into its table %s", x.Kind(), x.ID(), h.Name, table.Name), text.Set(h.Place().To("attach"), x.ID(), j.attachment(table.Name, x)))
+	} else if n, is := x.(*estate.Network); is {
+		j.widen(h.Place().To("attach", n.Name, "only"), n, own.Meant, !own.Meant.All())
 	}
 	learns := map[string]bool{}
 	learn := func(t *estate.HubTable, o estate.Object) {
@@ -250,4 +255,39 @@ func (j *joiner) tables(n *estate.Network) []*estate.Table {
 		}
 	}
 	return all
+}
+
+// meantFor is what a new join says of what it is meant for: the parts that were named of some networks.
+func (j *joiner) meantFor(all ...*estate.Network) []text.Field {
+	var words []string
+	for _, n := range all {
+		for _, w := range j.only[n.Name] {
+			if w != n.Name {
+				words = append(words, w)
+			}
+		}
+	}
+	if len(words) == 0 {
+		return nil
+	}
+	return []text.Field{{Key: "only", Value: text.Words(words...)}}
+}
+
+// attachment is what a hub says of something that is attached: the table, and what is meant of it.
+func (j *joiner) attachment(table string, x estate.Object) text.Value {
+	if n, is := x.(*estate.Network); is {
+		if only := j.meantFor(n); len(only) > 0 {
+			return text.Map(append([]text.Field{{Key: "table", Value: text.Word(table)}}, only...)...)
+		}
+	}
+	return text.Word(table)
+}
+
+// widen adds parts of a network to what a join that stands is meant for, where it is for some alone.
+func (j *joiner) widen(only text.Path, n *estate.Network, meant estate.Meant, some bool) {
+	for _, w := range j.only[n.Name] {
+		if some && w != n.Name && !meant.All() && !slices.Contains(meant.Words, w) {
+			j.step(n, fmt.Sprintf("the join is meant for %s, too", w), text.Add(only, text.Word(w)))
+		}
+	}
 }

@@ -174,6 +174,7 @@ var peeringFields = append([]field[Peering]{
 	{key: "accepted", doc: "the networks whose owners have agreed to it", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Accepted }, (*decoder).fewTexts)},
 	{key: "exports", doc: "the networks that let the other have the routes to sites and hubs of their main tables", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Exports }, (*decoder).fewTexts)},
 	{key: "arrives", doc: "for each network, its table that what comes over the peering looks into; unless written, it gets to the network's own ranges alone", shape: mapOf(aName), read: func(d *decoder, n text.Node, p *Peering) { p.Arrives = d.attachments(n, "networks to tables of them") }},
+	{key: "only", doc: "the tiers or subnets of either side that it is meant for; all of a side of which none is named", shape: listOf(aWord), read: to(func(p *Peering) *[]Text { return &p.Only }, (*decoder).fewTexts)},
 	{key: "imports", doc: "the networks that take such routes from the other", shape: listOf(aName), read: to(func(p *Peering) *[]Text { return &p.Imports }, (*decoder).fewTexts)},
 }, tagFields(func(x *Peering) *Tags { return &x.Tags })...)
 
@@ -192,6 +193,7 @@ var hubFields = append([]field[Hub]{
 var attachmentFields = []field[Attachment]{
 	{key: "table", doc: "the hub table that its packets look into", shape: aName, required: true, read: to(func(a *Attachment) *Text { return &a.Table }, (*decoder).text)},
 	{key: "arrives", doc: "the table of the network that what the hub brings looks into; unless written, it gets to the network's own ranges alone", shape: aName, read: to(func(a *Attachment) *Text { return &a.Arrives }, (*decoder).text)},
+	{key: "only", doc: "the tiers or subnets of the network that it is meant for; all of them unless written", shape: listOf(aWord), read: to(func(a *Attachment) *[]Text { return &a.Only }, (*decoder).fewTexts)},
 }
 
 var hubTableFields = []field[HubTable]{

@@ -332,6 +332,7 @@ type Peering struct {
 	Exports  []Text       // the networks that let the other side have their routes to sites and hubs
 	Imports  []Text       // the networks that take such routes
 	Arrives  []Attachment // for each network, its table that what comes over the peering looks into
+	Only     []Text       // the parts of either side that it is meant for; all of a side of which none is named
 	Tags
 }
 
@@ -356,7 +357,8 @@ type Hub struct {
 type Attachment struct {
 	Who     Text
 	Table   Text
-	Arrives Text // of a network that is attached: its table that what the hub brings looks into
+	Arrives Text   // of a network that is attached: its table that what the hub brings looks into
+	Only    []Text // the parts of it that are meant; all where none is named
 }
 
 // HubTable is a route table of a hub: what it learns from attachments, and routes by hand.

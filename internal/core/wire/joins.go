@@ -13,8 +13,10 @@ import (
 
 // joined is a route to what a network is joined to, by name.
 type joined struct {
-	to, via string
+	to, via string // by name: all of what is joined, or a part of it that is meant
+	place   string // the network or site
 	ranges  []netip.Prefix
+	from    estate.Meant // of the network that is led from
 }
 
 // joins are the routes to peers, to what is behind hubs, and to sites that some subnets of a network need.
@@ -34,33 +36,48 @@ func (w *wirer) allJoins(n *estate.Network) []joined {
 	}
 	defer func() { w.joinsOf[n] = all }()
 	had := map[string]bool{}
-	add := func(to, via string, ranges []netip.Prefix) {
-		if len(ranges) > 0 && !had[to] {
-			had[to] = true
-			all = append(all, joined{to, via, ranges})
+	add := func(to, via string, ranges []netip.Prefix, from, far estate.Meant) {
+		if len(ranges) == 0 || had[to] {
+			return
+		}
+		had[to] = true
+		if far.All() {
+			all = append(all, joined{to, via, to, ranges, from})
+		}
+		for _, word := range far.Words {
+			var some []netip.Prefix
+			for _, s := range far.Subnets {
+				if s.ID() == word || s.Tier != nil && s.Tier.ID() == word {
+					some = append(some, s.Ranges...)
+				}
+			}
+			if len(some) > 0 {
+				all = append(all, joined{word, via, to, some, from})
+			}
 		}
 	}
 	for _, p := range n.Peerings {
 		if !n.Profile.PeerRoutes {
-			add(p.Far(n).Name, p.Name, p.Far(n).Ranges)
+			i := slices.Index(p.Between[:], n)
+			add(p.Far(n).Name, p.Name, p.Far(n).Ranges, p.Meant[i], p.Meant[1-i])
 		}
 	}
 	for _, a := range n.Attachments {
 		for _, o := range a.Hub.Attachments {
 			if o.Network != n {
-				add(o.To().ID(), a.Hub.Name, o.Ranges())
+				add(o.To().ID(), a.Hub.Name, o.Ranges(), a.Meant, o.Meant)
 			}
 		}
 		for _, l := range a.Hub.Links {
 			for _, o := range behind(l, a.Hub) {
 				if o.Network != n {
-					add(o.To().ID(), a.Hub.Name, o.Ranges())
+					add(o.To().ID(), a.Hub.Name, o.Ranges(), a.Meant, o.Meant)
 				}
 			}
 		}
 	}
 	for _, s := range n.Links {
-		add(s.Name, s.Name, s.Ranges)
+		add(s.Name, s.Name, s.Ranges, estate.Meant{}, estate.Meant{})
 	}
 	return all
 }

@@ -234,6 +234,9 @@ func (w *wirer) holdAll(lines []int) (aside []int, ok bool) {
 	if !ok {
 		return nil, false
 	}
+	if beyond(all.Estate) > beyond(w.After) {
+		return nil, false
+	}
 	if against := expect.Against(w.After, all.Estate); len(against) > 0 {
 		return w.apart(asked, surveys, against)
 	}
@@ -313,6 +316,9 @@ func (w *wirer) holdOne(i int) {
 			Message: fmt.Sprintf("%q and %q contradict each other: what makes the one hold breaks the other", x.Text, other.Text), Fixes: diag.Advise("take one of them out, or say less in it")})
 	case r.After == nil || r.Verdict() != reach.Open:
 		w.unmet(i, r.Causes)
+	case beyond(r.Estate) > beyond(w.After):
+		w.Unmet = append(w.Unmet, diag.Finding{Code: unmet, Severity: diag.Error, At: w.e.Plan.Expect[i].At, Place: text.Path{"expect"},
+			Message: fmt.Sprintf("%q needs a route over a join that is meant for others alone", x.Text), Fixes: diag.Advise("add what it needs to  only  of the peering or attachment")})
 	default:
 		w.write(slices.Clone(w.Changes), i, r.Causes)
 		w.After = r.Estate // what the search has made becomes the ground of the next
@@ -328,6 +334,21 @@ func (w *wirer) breaks(after *estate.Estate) *plan.Expectation {
 		}
 	}
 	return nil
+}
+
+// beyond is how many routes lead where the joins that they lead over are not meant to.
+func beyond(e *estate.Estate) int {
+	n := 0
+	for _, o := range e.Networks {
+		for _, t := range o.Tables {
+			for _, r := range t.Routes {
+				if t.Beyond(r) != "" {
+					n++
+				}
+			}
+		}
+	}
+	return n
 }
 
 // unmet tells that no edit makes a line hold, and the first of the causes that have none.

@@ -136,10 +136,10 @@ func (d *needs) between(a, b side) {
 // wants reports whether some of a network's subnets are to be led to what it is joined to: where lines speak of the join, as far as they do, and
 // where none does, since the join is stated for something.
 func (d *needs) wants(n *estate.Network, j joined, subnets []*estate.Subnet) bool {
-	if !d.spoken(n, j) {
-		return true
-	}
-	return slices.ContainsFunc(subnets, func(s *estate.Subnet) bool { return d.leads[lead{s.ID(), j.to}] })
+	spoken := d.spoken(n, j)
+	return slices.ContainsFunc(subnets, func(s *estate.Subnet) bool {
+		return (!spoken || d.leads[lead{s.ID(), j.place}]) && j.from.Has(s)
+	})
 }
 
 // spoken reports whether any line speaks of the join by which a network gets somewhere: of a hub, of anything that it joins.
@@ -149,7 +149,7 @@ func (d *needs) spoken(n *estate.Network, j joined) bool {
 			return d.over[a.Hub.Name]
 		}
 	}
-	return d.met[[2]string{n.Name, j.to}]
+	return d.met[[2]string{n.Name, j.place}]
 }
 
 // meets reports whether lines lead anything that is attached to a hub to what is attached to another.
