@@ -59,7 +59,7 @@ func cutCommand() *command {
 				if len(r.Left)+len(r.Closes)+len(r.Opens)+len(r.Breaks) > 0 {
 					status = no
 				}
-				edits := o.Own(r.Changes.Edits())
+				edits := o.Own(r.Changes.OnLines().Edits())
 				if *format == "json" {
 					if err := c.json(cutJSON(r)); err != nil {
 						return cannot, err

@@ -166,7 +166,7 @@ func (c *reachCall) fixes(r *repair.Repair, talk bool) error {
 	for i := range r.Causes {
 		edits = append(edits, r.Causes[i].Edits()...)
 	}
-	edits = c.e.Own(edits)
+	edits = c.e.Own(text.Changes{{Edits: edits}}.OnLines().Edits())
 	if talk {
 		changed, err := c.e.Plan.Files.Apply(edits)
 		if err != nil {

@@ -18,7 +18,7 @@ func (c *call) fixed(o *opened, r *checked, m *mend.Result, format string, makes
 		x := m.Unused[0]
 		return cannot, &usageError{fmt.Sprintf("nothing asks for the choice %s=%s", x.Code, x.Word), "wendrik check -fix" + c.samePlan() + "  lists the choices"}
 	}
-	edits := o.Own(m.Changes.Edits())
+	edits := o.Own(m.Changes.OnLines().Edits())
 	changed, err := o.Plan.Files.Apply(edits)
 	if err != nil {
 		return cannot, uneditable(o.label, err)

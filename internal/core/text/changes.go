@@ -25,6 +25,19 @@ func (c Changes) Edits() []Edit {
 	return all
 }
 
+// OnLines are the changes with lists that outgrow their lines on lines of their own.
+func (c Changes) OnLines() Changes {
+	var all Changes
+	for _, x := range c {
+		x.Edits = slices.Clone(x.Edits)
+		for i := range x.Edits {
+			x.Edits[i].Lines = true
+		}
+		all = append(all, x)
+	}
+	return all
+}
+
 // Before is an edit that was worked out in the text with these changes, as it must be made in the text without them, beside
 // them: an element of a list is counted there.
 func (c Changes) Before(e Edit) Edit {

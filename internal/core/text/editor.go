@@ -27,6 +27,7 @@ type editor struct {
 type place struct {
 	parent, key *yaml.Node
 	depth       int
+	above       *place // where the parent stands
 }
 
 // growth is an entry or element that is added, perhaps with others inside it.
@@ -35,6 +36,7 @@ type growth struct {
 	value  *Value // nil when inside holds the entries
 	inside []*growth
 	before int
+	lines  bool // whether a list that it outgrows may get lines of its own
 }
 
 // find gives the value of a key in a mapping and the index of the key, or nil. Of a list, a number is the key of an element,
@@ -90,7 +92,8 @@ func (ed *editor) plan(e Edit) error {
 			return fmt.Errorf("%s is written once and used in several places (&, *); write it out to have it edited",
 				strings.Join(e.Path[:len(e.Path)-len(rest)+1], "."))
 		}
-		where = place{at, at.Content[i], where.depth + 1}
+		above := where
+		where = place{at, at.Content[i], where.depth + 1, &above}
 		at, rest = value, rest[1:]
 		if hollow(value) {
 			break
@@ -184,7 +187,7 @@ func (ed *editor) note(at *yaml.Node, where place, rest []string, e Edit) {
 		}
 		target = &next.inside
 	}
-	*target = append(*target, &growth{key: e.Key, value: &e.Value, before: e.Nth})
+	*target = append(*target, &growth{key: e.Key, value: &e.Value, before: e.Nth, lines: e.Lines})
 	ed.grown[at] = list
 }
 
@@ -239,6 +242,9 @@ func (ed *editor) growScalar(at *yaml.Node, list []*growth) error {
 
 // growFlow adds to a mapping or list in brackets.
 func (ed *editor) growFlow(at *yaml.Node, where place, list []*growth) error {
+	if ed.unbracket(at, where, list) {
+		return nil
+	}
 	pad := ""
 	for _, g := range list {
 		text := g.flow(ed.quotes())

@@ -15,6 +15,11 @@ import (
 // editOf reads an edit of a test: a verb, a path with slashes, what else it needs, and a value.
 func editOf(t *testing.T, line string) Edit {
 	t.Helper()
+	if after, is := strings.CutPrefix(line, "lines "); is {
+		e := editOf(t, after)
+		e.Lines = true
+		return e
+	}
 	verb, rest, _ := strings.Cut(line, " ")
 	next := func() string {
 		word, after, _ := strings.Cut(rest, " ")

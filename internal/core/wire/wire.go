@@ -49,11 +49,20 @@ func InSteps(e *estate.Estate, step func(done, total int)) *Result {
 		w.expectations()
 	}
 	w.breaksNone()
+	w.onLines()
 	if len(w.Changes) > 0 && w.Uneditable == nil && len(e.Workloads) <= maxCompared {
 		d := grid.Compare(e, w.After)
 		w.Opens, w.Closes = d.Opens, d.Closes
 	}
 	return w.Result
+}
+
+// onLines has lists that outgrow their lines on lines of their own; what they say is the same.
+func (w *wirer) onLines() {
+	changes := w.Changes.OnLines()
+	if after, problems, err := w.e.With(changes); len(changes) > 0 && w.Uneditable == nil && err == nil && len(problems) <= len(w.e.Problems) {
+		w.Changes, w.After = changes, after
+	}
 }
 
 // Access is what the access of tiers and the joins alone need; it does not say what that opens.
