@@ -139,13 +139,17 @@ func (s *side) gather() {
 		case o.One == nil:
 		case o.One.Workload != nil:
 			some = []*estate.Workload{o.One.Workload}
-		case o.One.Site != nil && !o.One.Addr.IsValid():
-			s.sites[o.One.Site.Name] = true
+		case o.One.Site != nil && o.Name == o.One.Site.Name:
+			s.sites[o.Name] = true
 			addrs = append(addrs, o.One.Site.Ranges...)
-		case o.One.Internet && o.Name == plan.Internet:
+		case o.Name == plan.Internet:
 			s.whole = true
 		case o.One.Addr.IsValid():
 			addrs = append(addrs, address.Single(o.One.Addr))
+		default: // a part of the internet or of a site
+			if p, err := address.ParseRange(o.Name); err == nil {
+				addrs = append(addrs, p)
+			}
 		}
 		for _, w := range some {
 			s.who[w.Name] = true

@@ -123,6 +123,8 @@ func (s *search) narrowed(e *estate.Estate, parts []estate.Rule, dir reach.Direc
 func (s *search) peers(e *estate.Estate, parts []estate.Rule, far *side, split bool) ([]string, bool) {
 	x := parts[0]
 	switch {
+	case far.word == All:
+		return s.among(far), true
 	case x.Peer.Group != "":
 		var left []string
 		if x.Group == nil {
@@ -176,6 +178,18 @@ func someone(e *estate.Estate, far *side, set address.Set) bool {
 	return slices.ContainsFunc(e.Sites, func(x *estate.Site) bool { return slices.ContainsFunc(x.Ranges, set.Overlaps) })
 }
 
+// among are the addresses of the other side, where it is several whom everybody else is taken off from.
+func (s *search) among(far *side) []string {
+	near := s.a
+	if far == s.a {
+		near = s.b
+	}
+	if len(near.who) < 2 {
+		return nil
+	}
+	return ranges(near.own)
+}
+
 // within are all of the estate by name that are not of a side: networks and sites, and of networks that have some of it, the others alone.
 func (s *search) within(e *estate.Estate, far *side) ([]string, bool) {
 	var words []string
@@ -221,7 +235,10 @@ func listsOut(s *search, e *estate.Estate, open []grid.Part) text.Changes {
 func (s *search) lists(e *estate.Estate, open []grid.Part, dir reach.Direction, near, far *side) text.Changes {
 	peers, ok := s.names(far)
 	var inside []string
-	if far.whole { // which has no name but any: the others are let pass before
+	switch {
+	case far.word == All:
+		peers, ok = []string{"any"}, true
+	case far.whole: // which has no name but any: the others are let pass before
 		inside, ok = s.within(e, far)
 		peers = []string{"any"}
 	}

@@ -162,3 +162,55 @@ func TestUntried(t *testing.T) {
 	assert.Equal(t, []string{"nothing was tried, because app-1 has no workload to try [put a workload there, or take the line out]", " []", " []", " []",
 		"nothing was tried, because pier/shell has no workload to try [put a workload there, or take the line out]", "nothing was tried, because pier/shell has no workload to try [put a workload there, or take the line out]"}, said)
 }
+
+// TestThrough: each kind of thing that packets pass is known on both ways; what does not pass packets on is none, and neither is one direction alone.
+func TestThrough(t *testing.T) {
+	const content = `wendrik: 1
+networks:
+  a: {range: 10.1.0.0/16, subnets: {s: {range: 10.1.0.0/24}, w: {range: 10.1.1.0/24}, t: {range: 10.1.2.0/24}, u: {range: 10.1.3.0/24}}, tables: {m: {main: true, routes: [{to: b, via: h}, {to: office, via: h}, {to: c, via: pair}, {to: 10.1.2.0/24, via: wall-1}]}, w: {subnets: [w], routes: []}, t: {subnets: [t], routes: [{to: 10.1.0.0/24, via: wall-1}, {to: 10.1.3.0/24, via: mask}]}, u: {subnets: [u], routes: [{to: 10.1.2.0/24, via: mask}]}}, groups: {g: {in: [any from any], out: [any to any]}}}
+  b: {range: 10.2.0.0/16, subnets: {s: {range: 10.2.0.0/24}}, tables: {m: {main: true, routes: [{to: a, via: i}]}}, groups: {g: {in: [any from any], out: [any to any]}}}
+  c: {range: 10.3.0.0/16, subnets: {s: {range: 10.3.0.0/24}}, tables: {m: {main: true, routes: [{to: a, via: pair}]}}, groups: {g: {in: [any from any], out: [any to any]}}}
+hubs: {h: {attach: {a: t, office: t}, tables: {t: {learns: [a, office], routes: [{to: b, via: bridge}]}}}, i: {attach: {b: t}, tables: {t: {learns: [b], routes: [{to: a, via: bridge}]}}}}
+hub-links: {bridge: {between: [h, i], accepted: [h, i], tables: {h: t, i: t}}}
+sites: {office: {ranges: 10.9.0.0/24, knows: [a]}}
+peerings: {pair: {between: [a, c], accepted: [a, c]}}
+workloads:
+  job: {in: a/s, address: 10.1.0.10, groups: [g]}
+  db: {in: a/t, address: 10.1.2.10, groups: [g]}
+  far: {in: a/u, address: 10.1.3.10, groups: [g]}
+  wall: {in: a/w, count: 2, addresses: [10.1.1.10, 10.1.1.11], groups: [g], forwards: plain}
+  mask: {in: a/w, address: 10.1.1.12, groups: [g], forwards: nat}
+  idle: {in: a/w, address: 10.1.1.13, groups: [g]}
+  till: {in: b/s, address: 10.2.0.10, groups: [g]}
+  pay: {in: c/s, address: 10.3.0.10, groups: [g]}
+expect: [job never reaches db on icmp]
+`
+	e := estatetest.Load(t, content)
+	for line, why := range map[string]string{
+		"job reaches till on tcp/1 through h": "", "job reaches till on tcp/1 through i": "", "job reaches till on tcp/1 through bridge": "", "job reaches till through bridge": "",
+		"job reaches pay on tcp/1 through pair": "", "office reaches job on tcp/1 through office": "", "office reaches job on tcp/1 through h": "",
+		"job reaches db on tcp/1 through wall": "", "job reaches db on tcp/1 through wall-1": "",
+		"far reaches db on tcp/1 through mask":      "",
+		"job reaches till on tcp/1 through pair":    "job reaches till past pair: by h, bridge, i there, and by i, bridge, h back",
+		"job reaches pay on tcp/1 through h":        "job reaches pay past h: by pair there, and by pair back",
+		"job reaches db on tcp/1 through wall-2":    "job reaches db past wall-2: by wall-1 there, and by wall-1 back",
+		"job reaches far on tcp/1 through wall":     "job reaches far past wall: by nothing between there, and by nothing between back",
+		"job reaches db on tcp/1 through idle":      "nothing called idle passes packets on",
+		"job reaches db on tcp/1 through a":         "nothing called a passes packets on",
+		"a/s reaches a/t on tcp/1 through wall":     "",
+		"only job reaches db on tcp/1 through wall": "far reaches db on tcp/1; 5 of 7 pairs are so",
+	} {
+		x, err := plan.ParseExpectation(line)
+		require.NoError(t, err, line)
+		r := One(e, &x)
+		assert.Equal(t, why == "", r.Holds, "%s: %s", line, r.Why)
+		assert.Equal(t, why, r.Why, line)
+	}
+	oneWay := estatetest.Load(t, strings.Replace(content, "{to: 10.1.0.0/24, via: wall-1}, ", "", 1))
+	x, err := plan.ParseExpectation("job reaches db on tcp/1 through wall-1")
+	require.NoError(t, err)
+	assert.Equal(t, "job reaches db past wall-1: by wall-1 there, and by nothing between back", One(oneWay, &x).Why)
+	x, err = plan.ParseExpectation("only nobody reaches db on tcp/1")
+	require.NoError(t, err)
+	assert.True(t, Never(e, &x).Holds && !One(e, &x).Holds, "who is not there is told by the other part")
+}
