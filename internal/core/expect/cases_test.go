@@ -102,7 +102,7 @@ func TestCases(t *testing.T) {
 
 // TestAgainst: of two estates, the lines of never that hold in the one and not in the other.
 func TestAgainst(t *testing.T) {
-	lines := "expect:\n  - pier/web never reaches till\n  - app-1 never reaches till\n  - web-1 reaches till on tcp/443\n  - web-1 never reaches app-1\n  - quay never reaches till on udp\n  - app-1 reaches web-1 on tcp/443\n"
+	lines := "expect:\n  - app-2 reaches web-1 on tcp/443\n  - only app-1 reaches till on tcp/443\n  - only till reaches app-1 on tcp/9\n  - pier/web never reaches till\n  - app-1 never reaches till\n  - web-1 reaches till on tcp/443\n  - web-1 never reaches app-1\n  - quay never reaches till on udp\n  - app-1 reaches web-1 on tcp/443\n"
 	before := estatetest.Load(t, ferry+lines)
 	after := estatetest.Load(t, strings.Replace(strings.Replace(ferry, "web: {in: [tcp/443", "web: {in: [tcp/80", 1), "shut: {in: []", "shut: {in: [tcp/443 from 10.0.1.0/24, udp/53 from 10.0.2.0/24]", 1)+lines)
 	assert.False(t, One(after, &plan.Expectation{From: "app-1", To: "web-1", Flows: flow.Ports(443, 443)}).Holds, "what no longer reaches is no opening")
@@ -112,7 +112,7 @@ func TestAgainst(t *testing.T) {
 		}
 		return texts
 	}
-	assert.Equal(t, []string{"pier/web never reaches till", "app-1 never reaches till"}, names(Against(before, after)))
+	assert.Equal(t, []string{"only app-1 reaches till on tcp/443", "pier/web never reaches till", "app-1 never reaches till"}, names(Against(before, after)))
 	assert.Empty(t, names(Against(after, before)))
 }
 
@@ -167,9 +167,9 @@ func TestUntried(t *testing.T) {
 func TestThrough(t *testing.T) {
 	const content = `wendrik: 1
 networks:
-  a: {range: 10.1.0.0/16, subnets: {s: {range: 10.1.0.0/24}, w: {range: 10.1.1.0/24}, t: {range: 10.1.2.0/24}, u: {range: 10.1.3.0/24}}, tables: {m: {main: true, routes: [{to: b, via: h}, {to: office, via: h}, {to: c, via: pair}, {to: 10.1.2.0/24, via: wall-1}]}, w: {subnets: [w], routes: []}, t: {subnets: [t], routes: [{to: 10.1.0.0/24, via: wall-1}, {to: 10.1.3.0/24, via: mask}]}, u: {subnets: [u], routes: [{to: 10.1.2.0/24, via: mask}]}}, groups: {g: {in: [any from any], out: [any to any]}}}
+  a: {range: 10.1.0.0/16, subnets: {s: {range: 10.1.0.0/24}, w: {range: 10.1.1.0/24}, t: {range: 10.1.2.0/24}, u: {range: 10.1.3.0/24}}, tables: {m: {main: true, routes: [{to: b, via: h}, {to: office, via: h}, {to: c, via: pair}, {to: 10.1.2.0/24, via: wall-1}, {to: 10.1.3.0/24, via: wall-2}]}, w: {subnets: [w], routes: []}, t: {subnets: [t], routes: [{to: 10.1.0.0/24, via: wall-1}, {to: 10.1.3.0/24, via: mask}]}, u: {subnets: [u], routes: [{to: 10.1.2.0/24, via: mask}, {to: 10.1.0.0/24, via: wall-2}]}}, groups: {g: {in: [any from any], out: [any to any]}}}
   b: {range: 10.2.0.0/16, subnets: {s: {range: 10.2.0.0/24}}, tables: {m: {main: true, routes: [{to: a, via: i}]}}, groups: {g: {in: [any from any], out: [any to any]}}}
-  c: {range: 10.3.0.0/16, subnets: {s: {range: 10.3.0.0/24}}, tables: {m: {main: true, routes: [{to: a, via: pair}]}}, groups: {g: {in: [any from any], out: [any to any]}}}
+  c: {range: 10.3.0.0/16, subnets: {s: {range: 10.3.0.0/24}}, tables: {m: {main: true, routes: [{to: a, via: pair}]}}, groups: {g: {in: [any from any], out: [any to any]}, k: {in: [tcp/1 from any], out: [any to any]}}}
 hubs: {h: {attach: {a: t, office: t}, tables: {t: {learns: [a, office], routes: [{to: b, via: bridge}]}}}, i: {attach: {b: t}, tables: {t: {learns: [b], routes: [{to: a, via: bridge}]}}}}
 hub-links: {bridge: {between: [h, i], accepted: [h, i], tables: {h: t, i: t}}}
 sites: {office: {ranges: 10.9.0.0/24, knows: [a]}}
@@ -183,6 +183,7 @@ workloads:
   idle: {in: a/w, address: 10.1.1.13, groups: [g]}
   till: {in: b/s, address: 10.2.0.10, groups: [g]}
   pay: {in: c/s, address: 10.3.0.10, groups: [g]}
+  safe: {in: c/s, address: 10.3.0.11, groups: [k]}
 expect: [job never reaches db on icmp]
 `
 	e := estatetest.Load(t, content)
@@ -194,11 +195,15 @@ expect: [job never reaches db on icmp]
 		"job reaches till on tcp/1 through pair":    "job reaches till past pair: by h, bridge, i there, and by i, bridge, h back",
 		"job reaches pay on tcp/1 through h":        "job reaches pay past h: by pair there, and by pair back",
 		"job reaches db on tcp/1 through wall-2":    "job reaches db past wall-2: by wall-1 there, and by wall-1 back",
-		"job reaches far on tcp/1 through wall":     "job reaches far past wall: by nothing between there, and by nothing between back",
+		"job reaches far on tcp/1 through wall":     "",
+		"job reaches far on tcp/1 through wall-1":   "job reaches far past wall-1: by wall-2 there, and by wall-2 back",
+		"job reaches idle on tcp/1 through wall":    "job reaches idle past wall: by nothing between there, and by nothing between back",
+		"job reaches safe through pair":             "",
+		"job reaches safe on any through pair":      "job reaches safe on any only in part",
 		"job reaches db on tcp/1 through idle":      "nothing called idle passes packets on",
 		"job reaches db on tcp/1 through a":         "nothing called a passes packets on",
 		"a/s reaches a/t on tcp/1 through wall":     "",
-		"only job reaches db on tcp/1 through wall": "far reaches db on tcp/1; 5 of 7 pairs are so",
+		"only job reaches db on tcp/1 through wall": "far reaches db on tcp/1; 5 of 8 pairs are so",
 	} {
 		x, err := plan.ParseExpectation(line)
 		require.NoError(t, err, line)

@@ -87,6 +87,16 @@ func TestNeverIsNever(t *testing.T) {
 	assert.Greater(t, sparedAll, 2)
 }
 
+// TestLinesAreCounted: each line is told of before it is tried, with how many there are.
+func TestLinesAreCounted(t *testing.T) {
+	e := estatetest.Load(t, "wendrik: 1\nnetworks: {a: {range: 10.1.0.0/16, subnets: {s: {range: 10.1.0.0/24}}}}\nworkloads: {w: {in: a/s, address: 10.1.0.4}, v: {in: a/s, address: 10.1.0.5}}\nexpect: [w reaches v on tcp/1, v reaches w on tcp/1, v never reaches w on tcp/2]\n")
+	var said []string
+	r := InSteps(e, func(done, total int) { said = append(said, fmt.Sprint(done, " of ", total)) })
+	assert.Equal(t, []string{"0 of 3", "1 of 3", "2 of 3"}, said)
+	assert.Len(t, r.Changes, 4, "a group for each of the two, and a rule")
+	assert.Len(t, r.After.Network("a").Groups, 2)
+}
+
 // TestSpared: each kind of lead that a line keeps from being written is left out alone: that of the tier that the line is about, of a hub, of a
 // site, and a way out.
 func TestSpared(t *testing.T) {
