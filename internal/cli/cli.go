@@ -99,6 +99,9 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	if name == "-h" || name == "-help" || name == "--help" {
 		name = "help"
 	}
+	if name == "-version" || name == "--version" {
+		name = "version"
+	}
 	c := commandNamed(name)
 	if name == "complete" {
 		c = completeCommand()

@@ -77,4 +77,5 @@ func TestVersion(t *testing.T) {
 		assert.Contains(t, v, key)
 	}
 	assert.Contains(t, run(t, t.TempDir(), "", "version").out, "commit ")
+	assert.Equal(t, run(t, t.TempDir(), "", "version").out, run(t, t.TempDir(), "", "--version").out)
 }

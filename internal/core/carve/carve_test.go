@@ -332,7 +332,6 @@ func TestMisfits(t *testing.T) {
 	for _, c := range []struct{ networks, code, message, fix string }{
 		{"  a: {from: west, size: /13}\n", "no-room", "it needs a /13 (524288 addresses), and the largest free block is a /15 (131072): 393216 addresses are missing", "enlarge the block"},
 		{"  a: {from: kept, size: /24}\n", "block-held", "block kept is held (a data room)", "not held"},
-		{"  a: {from: west, size: /64}\n", "no-family", "no IPv4 range", ""},
 		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {}}}\n", "no-size", "neither hosts nor size", "hosts: 100"},
 		{"  a: {region: west, range: 10.0.0.0/24, tiers: {t: {size: /29}}}\n", "size-limit", "a subnet of /29 is outside what profile zonal takes", "from /16 to /28"},
 		{"  a: {region: west, range: 10.0.0.0/8, tiers: {t: {hosts: 70000}}}\n", "size-limit", "need a /15", "up to 65531"},

@@ -68,7 +68,7 @@ var networkFields = append([]field[Network]{
 	{key: "profile", doc: "how its cloud behaves, where that differs from the estate's profile", shape: aProfile, read: to(func(n *Network) *ProfileSetting { return &n.Profile }, (*decoder).profile)},
 	{key: "region", doc: "the region it lives in; a list where a subnet spans a region", shape: listOf(aName), read: to(func(n *Network) *[]Text { return &n.Regions }, (*decoder).fewTexts)},
 	{key: "from", doc: "the block of space that its range is carved from", shape: aName, read: to(func(n *Network) *Text { return &n.From }, (*decoder).text)},
-	{key: "size", doc: "the size of the range to carve, such as /20", shape: aSize, read: to(func(n *Network) *Number { return &n.Size }, (*decoder).size)},
+	{key: "size", doc: "the size of the range to carve, such as /20", shape: aSize, read: to(func(n *Network) *Number { return &n.Size }, (*decoder).size4)},
 	{key: "size6", doc: "the size of the IPv6 range to carve, such as /56", shape: aSize, read: to(func(n *Network) *Number { return &n.Size6 }, (*decoder).size)},
 	{key: "slot", doc: "which piece of that size of the block it takes, counted from 0; the lowest free one unless written", shape: aCount, read: to(func(n *Network) *Number { return &n.Slot }, (*decoder).count)},
 	{key: "layout", doc: "what lies side by side in one block: tiers (unless written) or zones", shape: enum("tiers", "zones"), read: to(func(n *Network) *Text { return &n.Layout }, oneOf("tiers", "zones"))},
@@ -90,7 +90,7 @@ var tierFields = []field[Tier]{
 	{key: "hosts", doc: "how many workloads each of its subnets must have room for", shape: aCount, read: to(func(t *Tier) *Number { return &t.Hosts }, (*decoder).count)},
 	{key: "growth", doc: "room to grow on top of hosts, such as 50%", shape: aPercentage, read: to(func(t *Tier) *Number { return &t.Growth }, (*decoder).growth)},
 	{key: "slot", doc: "which piece of the network its block is, counted from 0; the lowest free one unless written", shape: aCount, read: to(func(t *Tier) *Number { return &t.Slot }, (*decoder).count)},
-	{key: "size", doc: "the size of each of its subnets, in place of hosts", shape: aSize, read: to(func(t *Tier) *Number { return &t.Size }, (*decoder).size)},
+	{key: "size", doc: "the size of each of its subnets, in place of hosts", shape: aSize, read: to(func(t *Tier) *Number { return &t.Size }, (*decoder).size4)},
 	{key: "zones", doc: "the zones it has subnets in, when not all", shape: listOf(aName), read: to(func(t *Tier) *[]Text { return &t.Zones }, (*decoder).fewTexts)},
 	{key: "spare", doc: "for how many more zones its block leaves room; 1 unless written", shape: aCount, read: to(func(t *Tier) *Number { return &t.Spare }, (*decoder).count)},
 	{key: "public", doc: "assigned: the cloud gives each workload there a public address", shape: enum(Assigned), read: to(func(t *Tier) *Text { return &t.Public }, oneOf(Assigned))},
@@ -100,7 +100,7 @@ var subnetFields = []field[Subnet]{
 	{key: "tier", doc: "the tier it belongs to", shape: aName, read: to(func(s *Subnet) *Text { return &s.Tier }, (*decoder).text)},
 	{key: "zone", doc: "the zone it lives in", shape: aName, read: to(func(s *Subnet) *Text { return &s.Zone }, (*decoder).text)},
 	{key: "region", doc: "the region it lives in, where its network has several", shape: aName, read: to(func(s *Subnet) *Text { return &s.Region }, (*decoder).text)},
-	{key: "size", doc: "the size to carve, where it has no tier or another size than its tier", shape: aSize, read: to(func(s *Subnet) *Number { return &s.Size }, (*decoder).size)},
+	{key: "size", doc: "the size to carve, where it has no tier or another size than its tier", shape: aSize, read: to(func(s *Subnet) *Number { return &s.Size }, (*decoder).size4)},
 	{key: "slot", doc: "which piece of the network it is, counted from 0; the lowest free one unless written", shape: aCount, read: to(func(s *Subnet) *Number { return &s.Slot }, (*decoder).count)},
 	{key: "range", doc: "its range, or a list with one of each family; carve writes it", shape: listOf(aRange), read: to(func(s *Subnet) *[]Range { return &s.Ranges }, (*decoder).ranges)},
 	{key: "public", doc: "assigned: the cloud gives each workload there a public address", shape: enum(Assigned), read: to(func(s *Subnet) *Text { return &s.Public }, oneOf(Assigned))},
@@ -108,7 +108,7 @@ var subnetFields = []field[Subnet]{
 
 var heldFields = append([]field[Held]{
 	{key: "for", doc: "why it is held", shape: aWord, required: true, read: to(func(h *Held) *Text { return &h.For }, (*decoder).text)},
-	{key: "size", doc: "the size to carve, such as /24", shape: aSize, read: to(func(h *Held) *Number { return &h.Size }, (*decoder).size)},
+	{key: "size", doc: "the size to carve, such as /24", shape: aSize, read: to(func(h *Held) *Number { return &h.Size }, (*decoder).size4)},
 	{key: "range", doc: "its range, or a list with one of each family; carve writes it", shape: listOf(aRange), read: to(func(h *Held) *[]Range { return &h.Ranges }, (*decoder).ranges)},
 }, tagFields(func(x *Held) *Tags { return &x.Tags })...)
 
@@ -285,7 +285,7 @@ func (d *decoder) size4(n text.Node) Number {
 	v := d.size(n)
 	if v.Given() && v.Value > 32 {
 		d.report(v.At, badSize, fmt.Sprintf("/%d is longer than an IPv4 address", v.Value), "write a size from /0 to /32")
-		return Number{}
+		return Number{32, v.At} // it is given, though nothing has it
 	}
 	return v
 }
