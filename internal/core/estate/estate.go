@@ -413,7 +413,8 @@ type Attachment struct {
 	Site    *Site
 	Table   *HubTable
 	Arrives plan.Text
-	Meant   Meant   // of its network
+	Meant   Meant // of its network
+	only    []plan.Text
 	Door    *Subnet // where what the hub brings looks into a table of the network; nil when it gets to its ranges alone
 	At      text.Pos
 }

@@ -125,7 +125,7 @@ func (b *builder) hubs() {
 			h.scope.bind(t.Name, t)
 		}
 		for _, ap := range p.Attach {
-			a := &Attachment{Hub: h, Network: b.e.Network(ap.Who.Value), Site: b.e.Site(ap.Who.Value), Arrives: ap.Arrives, At: ap.Who.At}
+			a := &Attachment{Hub: h, Network: b.e.Network(ap.Who.Value), Site: b.e.Site(ap.Who.Value), Arrives: ap.Arrives, only: ap.Only, At: ap.Who.At}
 			a.Table = b.tableOfHub(h, ap.Table, spot{h, "attach." + ap.Who.Value})
 			switch {
 			case a.Network != nil:

@@ -37,23 +37,18 @@ func (b *builder) meant() {
 	}
 	for _, h := range b.e.Hubs {
 		for _, a := range h.Attachments {
-			for _, ap := range h.Plan.Attach {
-				if ap.Who.Value != a.To().ID() {
-					continue
+			for _, t := range a.only {
+				if a.Network == nil || !isPart(a.Network, t.Value) {
+					b.unknown(t, spot{h, "attach." + a.To().ID()}, "part of "+a.To().ID(), func() []string {
+						if a.Network == nil {
+							return nil
+						}
+						return partNames(a.Network)
+					})
 				}
-				for _, t := range ap.Only {
-					if a.Network == nil || !isPart(a.Network, t.Value) {
-						b.unknown(t, spot{h, "attach." + ap.Who.Value}, "part of "+ap.Who.Value, func() []string {
-							if a.Network == nil {
-								return nil
-							}
-							return partNames(a.Network)
-						})
-					}
-				}
-				if a.Network != nil {
-					a.Meant = b.partsOf(a.Network, ap.Only)
-				}
+			}
+			if a.Network != nil {
+				a.Meant = b.partsOf(a.Network, a.only)
 			}
 		}
 	}

@@ -67,8 +67,9 @@ func Of(e *estate.Estate) *Map {
 			}
 		}
 	}
+	out, in := m.onward(m.out), m.onward(m.in)
 	for i := range m.all {
-		m.tables, m.users = append(m.tables, m.through(i, m.out)), append(m.users, m.through(i, m.in))
+		m.tables, m.users = append(m.tables, through(i, out)), append(m.users, through(i, in))
 	}
 	return m
 }
@@ -181,12 +182,26 @@ func less(a, b string) bool {
 	return a < b
 }
 
-// through finds the hub tables that a packet can come to from a node along edges; the node itself is the first.
-func (m *Map) through(from int, edges []map[int]string) []int {
-	found := []int{from}
+// onward are, by node, the tables that edges lead to: a hub's table leads to thousands of networks, and to few tables.
+func (m *Map) onward(edges []map[int]string) [][]int {
+	all := make([][]int, len(edges))
+	for i, of := range edges {
+		for next := range of {
+			if m.isTable(next) {
+				all[i] = append(all[i], next)
+			}
+		}
+	}
+	return all
+}
+
+// through finds the hub tables that a packet can come to from a node by way of tables; the node itself is the first.
+func through(from int, onward [][]int) []int {
+	found, seen := []int{from}, map[int]bool{from: true}
 	for i := 0; i < len(found); i++ {
-		for next := range edges[found[i]] {
-			if m.isTable(next) && !slices.Contains(found, next) {
+		for _, next := range onward[found[i]] {
+			if !seen[next] {
+				seen[next] = true
 				found = append(found, next)
 			}
 		}
