@@ -115,8 +115,8 @@ func TestAnswers(t *testing.T) {
 		}
 		if all == nil {
 			all = [][3]string{
-			{"job-1", "db", "any"}, {"job-1", "db", "tcp/1"}, {"internet", "web", "any"}, {All, "db", "tcp/1-3"}, {"desk", "db", "any"}, {"office", "web", "any"}, {"web", "internet", "any"}, {"db", All, "any"},
-			{"a/s", "a/t", "tcp/1"}, {"web", "db", "any"}, {"job", "web", "any"}, {"office", "job", "any"}, {"desk", "office", "any"},
+				{"job-1", "db", "any"}, {"job-1", "db", "tcp/1"}, {"internet", "web", "any"}, {All, "db", "tcp/1-3"}, {"desk", "db", "any"}, {"office", "web", "any"}, {"web", "internet", "any"}, {"db", All, "any"},
+				{"a/s", "a/t", "tcp/1"}, {"web", "db", "any"}, {"job", "web", "any"}, {"office", "job", "any"}, {"desk", "office", "any"},
 			}
 		}
 		for _, c := range all {

@@ -1,6 +1,7 @@
 package wire
 
 import (
+	"net/netip"
 	"slices"
 
 	"wendrik/internal/core/estate"
@@ -11,9 +12,10 @@ import (
 
 // needs is who is to get to whom, by the lines of expect, the targets of balancers and the servers that DHCP names.
 type needs struct {
-	leads map[lead]bool      // from a subnet to a network or a site
-	met   map[[2]string]bool // networks and sites between which something is to pass, both ways round
-	over  map[string]bool    // hubs over which something is
+	leads map[lead]bool                  // from a subnet to a network or a site
+	far   map[lead]map[netip.Prefix]bool // the ranges of the subnets that it is to get to there
+	met   map[[2]string]bool             // networks and sites between which something is to pass, both ways round
+	over  map[string]bool                // hubs over which something is
 }
 
 type lead struct{ subnet, to string }
@@ -26,7 +28,7 @@ type side struct {
 
 // needsOf works out what an estate needs of its joins.
 func needsOf(e *estate.Estate) *needs {
-	d := &needs{leads: map[lead]bool{}, met: map[[2]string]bool{}, over: map[string]bool{}}
+	d := &needs{leads: map[lead]bool{}, far: map[lead]map[netip.Prefix]bool{}, met: map[[2]string]bool{}, over: map[string]bool{}}
 	for i := range e.Plan.Expect {
 		if x := &e.Plan.Expect[i]; !x.Never && x.LeavesAs == "" {
 			d.between(sideOf(e, x.From), sideOf(e, x.To))
@@ -124,7 +126,16 @@ func (d *needs) between(a, b side) {
 	for _, way := range [][2]side{{a, b}, {b, a}} {
 		for _, to := range way[1].places {
 			for _, s := range way[0].subnets {
-				d.leads[lead{s.ID(), to}] = true
+				l := lead{s.ID(), to}
+				d.leads[l] = true
+				if d.far[l] == nil {
+					d.far[l] = map[netip.Prefix]bool{}
+				}
+				for _, o := range way[1].subnets {
+					for _, p := range o.Ranges {
+						d.far[l][p] = d.far[l][p] || o.Network.Name == to
+					}
+				}
 			}
 			for _, from := range way[0].places {
 				d.met[[2]string{from, to}] = true
@@ -140,6 +151,20 @@ func (d *needs) wants(n *estate.Network, j joined, subnets []*estate.Subnet) boo
 	return slices.ContainsFunc(subnets, func(s *estate.Subnet) bool {
 		return (!spoken || d.leads[lead{s.ID(), j.place}]) && j.from.Has(s)
 	})
+}
+
+// led reports whether a table leads a subnet by the same join to all that the lines want it to get to: by longer routes than to all of the place.
+func (d *needs) led(s *estate.Subnet, j joined, t *estate.Table) bool {
+	some := false
+	for p, there := range d.far[lead{s.ID(), j.place}] {
+		if there {
+			some = true
+			if r := t.Lookup(p.Addr()); r == nil || r.Origin != estate.ByHand || r.ViaName() != j.via || r.To.Bits() > p.Bits() {
+				return false
+			}
+		}
+	}
+	return some
 }
 
 // spoken reports whether any line speaks of the join by which a network gets somewhere: of a hub, of anything that it joins.

@@ -93,7 +93,11 @@ func (w *wirer) tables(x *wanted, access string) {
 			for _, s := range fresh[zone] {
 				edits = append(edits, text.Add(n.Tables[at].Place().To("subnets"), text.Word(s)))
 			}
-			w.add(fmt.Sprintf("%s of network %s have no table of their own", phrase.And(fresh[zone]), n.Name), edits...)
+			have, own := "have", "their"
+			if len(fresh[zone]) == 1 {
+				have, own = "has", "its"
+			}
+			w.add(fmt.Sprintf("%s of network %s %s no table of %s own", phrase.And(fresh[zone]), n.Name, have, own), edits...)
 			for _, s := range under[zone] {
 				w.routesOf(x, s, n.Tables[at], access, zone)
 			}
@@ -182,7 +186,7 @@ func (w *wirer) routesOf(x *wanted, s *estate.Subnet, t *estate.Table, access, z
 	for _, r := range w.joins(x.n, []*estate.Subnet{s}) {
 		if !slices.ContainsFunc(t.Routes, func(o *estate.Route) bool {
 			return o.Origin == estate.ByHand && (o.Name == r.to || slices.Contains(r.ranges, o.To))
-		}) && !w.leaves(tableLead(t.ID(), r.to)) {
+		}) && !w.leaves(tableLead(t.ID(), r.to)) && !w.needs.led(s, r, t) {
 			w.once(fmt.Sprintf("table %s has no route to %s, which %s joins to network %s", t.ID(), r.to, r.via, x.n.Name), text.Add(t.Place().To("routes"), route(r.to, r.via)))
 		}
 	}
