@@ -6,7 +6,6 @@ import (
 	"wendrik/internal/core/cut"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/phrase"
-	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
 )
@@ -132,9 +131,7 @@ func (c *call) cutOff(o *opened, r *cut.Result, q cut.Request, edits []text.Edit
 		c.say("%s", bad.Sprint("\nthis closes besides; of what was tried, nothing closes less:"))
 		c.effects(r.Closes)
 	}
-	if len(r.Breaks) > 0 {
-		c.say("%s  %s", bad.Sprint("this breaks:"), c.wrap(14, clean(phrase.Names(r.Breaks, func(x plan.Expectation) string { return fmt.Sprintf("%q", x.Text) }))))
-	}
+	c.breaks("this breaks:", r.Breaks)
 	switch {
 	case len(r.Left) > 0:
 		c.say("\n%s", bad.Sprint("this passes all the same, since no edit of rules or lists keeps it out:"))

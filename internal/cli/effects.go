@@ -8,6 +8,7 @@ import (
 	"wendrik/internal/core/compare"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/plan"
 )
 
 // This file says what opens and closes: in one line, and in JSON.
@@ -82,4 +83,11 @@ func judgedJSON(all []compare.Difference) []judgedOut {
 		out = append(out, judgedOut{effectJSON(&all[i].Difference), placesOf(all[i].By), all[i].Allowed})
 	}
 	return out
+}
+
+// breaks lists lines of expect that hold no longer, behind a title.
+func (s *screen) breaks(title string, lines []plan.Expectation) {
+	if len(lines) > 0 {
+		s.say("%s  %s", bad.Sprint(title), s.wrap(len(title)+2, clean(phrase.Names(lines, func(x plan.Expectation) string { return fmt.Sprintf("%q", x.Text) }))))
+	}
 }

@@ -8,7 +8,6 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/mend"
 	"wendrik/internal/core/phrase"
-	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
 
@@ -85,9 +84,7 @@ func (c *call) mended(r *checked, m *mend.Result, changed []text.Changed) error 
 		c.say("%s", bad.Sprint("and this closes:"))
 		c.effects(m.Closes)
 	}
-	if len(m.Against) > 0 {
-		c.say("%s  %s", bad.Sprint("and this breaks:"), c.wrap(18, clean(phrase.Names(m.Against, func(x plan.Expectation) string { return fmt.Sprintf("%q", x.Text) }))))
-	}
+	c.breaks("and this breaks:", m.Against)
 	c.mendedList(r, "found then, and not before", m.New, func(f diag.Finding) string { return f.Fix() })
 	c.mendedList(r, "needs a choice", m.Asks, askText)
 	var failed []diag.Finding

@@ -6,7 +6,6 @@ import (
 
 	"wendrik/internal/core/join"
 	"wendrik/internal/core/phrase"
-	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
 
@@ -64,9 +63,7 @@ func (c *call) joined(o *opened, r *join.Result, edits []text.Edit, undo bool) e
 		c.say("%s", bad.Sprint("this closes:"))
 		c.effects(r.Closes)
 	}
-	if len(r.Against) > 0 {
-		c.say("%s  %s", bad.Sprint("this breaks:"), c.wrap(14, clean(phrase.Names(r.Against, func(x plan.Expectation) string { return fmt.Sprintf("%q", x.Text) }))))
-	}
+	c.breaks("this breaks:", r.Against)
 	for _, f := range r.Unmet {
 		c.say("\n%s", bad.Sprint("and this is in the way as well"))
 		c.finding(c.out, src, f)
