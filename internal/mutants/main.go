@@ -3,7 +3,7 @@
 //	go run ./internal/mutants ./internal/core/carve            # 60 of its mutants, and those that live
 //	go run ./internal/mutants -n 0 ./internal/core/flow        # all of them
 //	go run ./internal/mutants -page docs/mutants.md ./...      # the scores of all packages, into the page
-//	go run ./internal/mutants -sample 60 -within 170s ./...    # as CI does: 60 in all, first of what the last commit changed
+//	go run ./internal/mutants -sample 60 -within 110s ./...    # as CI does: 60 in all, first of what the last commit changed
 //
 // A mutant that changes nothing that could be noticed stands in harmless.txt, with the reason.
 package main
