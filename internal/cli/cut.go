@@ -85,8 +85,10 @@ func cutCommand() *command {
 				if err := c.saveEdits(o.label, o.Plan.Files, edits, false); err != nil {
 					return cannot, err
 				}
-				remember(o.Plan.Files.First().Name, q, changed)
 				c.written(*format == "text", "written to %s: %s", clean(o.label), phrase.Count(len(r.Changes), "change"))
+				if !remember(o.Plan.Files.First().Name, q, changed) {
+					c.tell("it could not be remembered, so -undo does not know of it; the plan's history does")
+				}
 				return status, nil
 			}
 		},

@@ -53,27 +53,29 @@ func cutsMade(plan string) []made {
 	return all
 }
 
-// remember keeps what a cut has written; where that cannot be kept, -undo says so later.
-func remember(plan string, q cut.Request, changed []text.Changed) {
+// remember keeps what a cut has written, and reports whether it could.
+func remember(plan string, q cut.Request, changed []text.Changed) bool {
 	one := made{A: q.A, B: q.B, On: q.Flows.String()}
 	for _, x := range changed {
 		path, err := filepath.Abs(x.Name)
 		if err != nil {
-			return
+			return false
 		}
 		one.Files = append(one.Files, replace.Change{Name: path, Before: x.Text, After: x.After})
 	}
 	all := append(cutsMade(plan), one)
-	keep(plan, all[max(0, len(all)-maxMade):])
+	return keep(plan, all[max(0, len(all)-maxMade):])
 }
 
-func keep(plan string, all []made) {
-	name := cutsOf(plan)
+// keep writes the cuts of a plan, the last of them as far as there is room; it reports false where not even one could be kept.
+func keep(plan string, all []made) bool {
 	raw, err := json.Marshal(all)
-	if name == "" || err != nil || len(raw) > maxMadeSize || os.MkdirAll(filepath.Dir(name), 0o700) != nil {
-		return
+	for err == nil && len(raw) > maxMadeSize && len(all) > 1 {
+		all = all[1:]
+		raw, err = json.Marshal(all)
 	}
-	_ = os.WriteFile(name, raw, 0o600) // what cannot be kept is told when it is asked for
+	name := cutsOf(plan)
+	return err == nil && name != "" && len(raw) <= maxMadeSize && os.MkdirAll(filepath.Dir(name), 0o700) == nil && os.WriteFile(name, raw, 0o600) == nil
 }
 
 // uncut takes the last cut of the same sides back.

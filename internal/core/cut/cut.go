@@ -14,6 +14,7 @@ import (
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
+	"wendrik/internal/core/wrong"
 )
 
 // All is the word for everybody else.
@@ -63,33 +64,39 @@ func Of(e *estate.Estate, q Request) (*Result, error) {
 		return nil, err
 	}
 	s := &search{e: e, q: q, a: a, b: b}
-	open := s.passing(e)
+	for i := range e.Plan.Expect {
+		s.held = append(s.held, expect.One(e, &e.Plan.Expect[i]).Holds)
+	}
+	open, asked := s.passing(e)
+	if asked == 0 {
+		return nil, wrong.Value("ask for somebody who has one; carve gives them", "nobody with an address is on both sides, so there is nothing to cut")
+	}
 	r := &Result{After: e}
 	for _, p := range open {
 		r.Passed += p.Pairs
 	}
 	if len(open) > 0 {
-		s.try(r)
+		s.try(r, open)
 	}
 	s.prove(r)
 	if len(r.Changes) > 0 {
 		d := grid.Compare(e, r.After)
 		r.Opens, r.Closes = d.Opens, s.beyond(d.Closes)
-		r.Breaks = breaks(e, r.After)
+		r.Breaks = s.breaks(r.After)
 	}
-	for _, p := range s.passing(r.After) {
+	left, _ := s.passing(r.After)
+	for _, p := range left {
 		r.Left = append(r.Left, p.Answer)
 	}
 	return r, nil
 }
 
-// breaks are the lines of an estate that hold in it, and not in another.
-func breaks(before, after *estate.Estate) []plan.Expectation {
+// breaks are the lines that hold in the estate, and not in what comes of it.
+func (s *search) breaks(after *estate.Estate) []plan.Expectation {
 	var all []plan.Expectation
-	for i := range before.Plan.Expect {
-		x := &before.Plan.Expect[i]
-		if expect.One(before, x).Holds && !expect.One(after, x).Holds {
-			all = append(all, *x)
+	for i, x := range s.e.Plan.Expect {
+		if s.held[i] && !expect.One(after, &x).Holds {
+			all = append(all, x)
 		}
 	}
 	return all
@@ -169,26 +176,26 @@ type search struct {
 	e    *estate.Estate
 	q    Request
 	a, b *side
+	held []bool // of each line of expect, whether it holds in the estate
 }
 
-// passing are the pairs that something passes between.
-func (s *search) passing(e *estate.Estate) []grid.Part {
-	var all []grid.Part
+// passing are the pairs that something passes between, and how many were asked about.
+func (s *search) passing(e *estate.Estate) (open []grid.Part, asked int) {
 	for _, from := range s.a.ends {
 		for _, to := range s.b.ends {
 			from, there := from.In(e)
 			to, here := to.In(e)
-			if !there || !here || from.One != nil && to.One != nil && from.One.Workload == nil && to.One.Workload == nil {
+			if !there || !here {
 				continue
 			}
 			for _, p := range grid.AskMany(e, from, to, s.q.Flows, false, nil).Parts {
-				if p.Answer.Verdict != reach.Blocked {
-					all = append(all, p)
+				if asked += p.Pairs; p.Answer.Verdict != reach.Blocked {
+					open = append(open, p)
 				}
 			}
 		}
 	}
-	return all
+	return open, asked
 }
 
 // kind is a way to cut: some kinds of edits, one after the other as long as something passes.
@@ -196,13 +203,13 @@ type kind func(s *search, e *estate.Estate, open []grid.Part) text.Changes
 
 // try makes each way of cutting on a copy of the plan, and takes the one that closes what is asked and the least besides, in as
 // few edits.
-func (s *search) try(r *Result) {
+func (s *search) try(r *Result, open []grid.Part) {
 	best, harm, size := outcome{}, -1, 0
 	for _, way := range [][]kind{{rulesIn}, {listsIn, rulesIn}, {listsOut, rulesIn}, {rulesOut}, {listsIn, rulesOut}, {splitsIn}, {listsIn, splitsIn}, {splitsOut}} {
 		if harm == 0 && size <= few {
 			break
 		}
-		o, ok := s.make(way)
+		o, ok := s.make(way, open)
 		if !ok {
 			continue
 		}
@@ -226,8 +233,8 @@ type outcome struct {
 }
 
 // make makes the edits of some kinds in turn, each until nothing passes or it has no more.
-func (s *search) make(way []kind) (outcome, bool) {
-	o := outcome{e: s.e, open: s.passing(s.e)}
+func (s *search) make(way []kind, open []grid.Part) (outcome, bool) {
+	o := outcome{e: s.e, open: open}
 	for _, k := range way {
 		for range maxRounds {
 			if len(o.open) == 0 {
@@ -249,7 +256,8 @@ func (s *search) make(way []kind) (outcome, bool) {
 			if err != nil || len(problems) > len(s.e.Problems) {
 				break
 			}
-			o = outcome{changes, after, s.passing(after)}
+			left, _ := s.passing(after)
+			o = outcome{changes, after, left}
 		}
 	}
 	return o, len(o.changes) > 0
@@ -262,7 +270,7 @@ func (s *search) harm(o outcome) int {
 	for _, p := range o.open {
 		n += 1000000 * p.Pairs
 	}
-	n += 100000 * len(breaks(s.e, o.e))
+	n += 100000 * len(s.breaks(o.e))
 	for _, x := range d.Opens {
 		n += 10000 * len(x.From) * len(x.To)
 	}

@@ -143,3 +143,22 @@ func TestAnswers(t *testing.T) {
 	_, err := Of(estatetest.Load(t, "wendrik: 1\n"), Request{A: "nobody", B: All, Flows: flow.Any()})
 	assert.ErrorContains(t, err, "nobody")
 }
+
+// TestNobodyToAsk: where nobody is, nothing is promised; a site that gets out over a network is seen, although no rule can keep it in.
+func TestNobodyToAsk(t *testing.T) {
+	e := estatetest.Load(t, `wendrik: 1
+networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}, out: {range: 10.0.1.0/24}}, gateways: {front: {kind: internet}, nat: {kind: nat, in: out, address: 10.0.1.9, public: 203.0.113.9}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: front}, {to: office, via: office}]}, in: {subnets: [], routes: [{to: 0.0.0.0/0, via: nat}]}}}, b: {range: 10.1.0.0/16, subnets: {y: {range: 10.1.0.0/24}}}}
+sites: {office: {ranges: 10.9.0.0/24, link: a, knows: [0.0.0.0/0], arrives: in}}
+workloads: {w: {in: a/x, address: 10.0.0.9}, v: {in: a/x, count: 2}}
+`)
+	for _, q := range [][2]string{{"b", "w"}, {"v", "w"}, {"b", "a"}} {
+		_, err := Of(e, Request{A: q[0], B: q[1], Flows: flow.Any()})
+		assert.ErrorContains(t, err, "nobody with an address", q)
+	}
+	for _, q := range [][2]string{{"office", "internet"}, {"office", All}} {
+		r, err := Of(e, Request{A: q[0], B: q[1], Flows: flow.Ports(443, 443)})
+		require.NoError(t, err)
+		require.Len(t, r.Left, 1, q)
+		assert.Equal(t, "office to internet", r.Left[0].From.Name+" to "+r.Left[0].To.Name)
+	}
+}
