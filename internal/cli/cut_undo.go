@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"crypto/sha256"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -28,20 +27,9 @@ const (
 	maxMadeSize = 64 << 20
 )
 
-// cutsOf is the file that has the cuts of a plan; empty where there is no place for it.
-func cutsOf(plan string) string {
-	base, err := os.UserCacheDir()
-	if err == nil {
-		plan, err = filepath.Abs(plan)
-	}
-	if err != nil {
-		return ""
-	}
-	return filepath.Join(base, "wendrik", fmt.Sprintf("cuts-%x", sha256.Sum256([]byte(plan))))
-}
-
+// cutsMade are the cuts of a plan that are remembered.
 func cutsMade(plan string) []made {
-	name := cutsOf(plan)
+	name := replace.Kept("cuts", plan)
 	if name == "" {
 		return nil
 	}
@@ -74,8 +62,8 @@ func keep(plan string, all []made) bool {
 		all = all[1:]
 		raw, err = json.Marshal(all)
 	}
-	name := cutsOf(plan)
-	return err == nil && name != "" && len(raw) <= maxMadeSize && os.MkdirAll(filepath.Dir(name), 0o700) == nil && os.WriteFile(name, raw, 0o600) == nil
+	name := replace.Kept("cuts", plan)
+	return err == nil && name != "" && len(raw) <= maxMadeSize && os.WriteFile(name, raw, 0o600) == nil
 }
 
 // uncut takes the last cut of the same sides back.

@@ -23,9 +23,12 @@ type NotWritten struct {
 func (e *NotWritten) Error() string { return e.Name + ": " + e.Err.Error() }
 func (e *NotWritten) Unwrap() error { return e.Err }
 
-// journal is where all that it takes to put several files back lies while they are written: in the user's own cache folder, by the name of
-// the first of them, so that no folder of a stranger has one; empty where there is no such folder.
-func journal(first string) string {
+// journal is where all that it takes to put several files back lies while they are written.
+func journal(first string) string { return Kept("journal", first) }
+
+// Kept is the file in which something of a kind is kept of a plan: in the user's own cache folder, by the name of the plan's first file, so that no
+// folder of a stranger has one; empty where there is no such folder.
+func Kept(kind, first string) string {
 	base, err := os.UserCacheDir()
 	if err != nil {
 		return ""
@@ -38,7 +41,7 @@ func journal(first string) string {
 	if err != nil || os.MkdirAll(folder, 0o700) != nil {
 		return ""
 	}
-	return filepath.Join(folder, fmt.Sprintf("journal-%x", sha256.Sum256([]byte(path))))
+	return filepath.Join(folder, fmt.Sprintf("%s-%x", kind, sha256.Sum256([]byte(path))))
 }
 
 // Files replaces what is in several files, all of them or none, as File does each; first is the plan that they are of. Where the program is

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/profile"
 	"wendrik/internal/core/text"
@@ -327,11 +328,7 @@ func (c *carver) row(n *estate.Network, name, tier, zone, region string, p netip
 // freshName is the name of a new subnet by the pattern that the plan gives, else web-a for tier web in zone west-a of
 // region west. A name that is taken gets a number.
 func (c *carver) freshName(n *estate.Network, s *need, taken map[string]bool) string {
-	name := n.SubnetName(c.ranges[n], s.tier.Name, s.place, s.taken(ipv4))
-	free := name
-	for i := 2; n.Subnet(free) != nil || taken[free]; i++ {
-		free = fmt.Sprintf("%s-%d", name, i)
-	}
+	free := phrase.Free(n.SubnetName(c.ranges[n], s.tier.Name, s.place, s.taken(ipv4)), func(name string) bool { return n.Subnet(name) != nil || taken[name] })
 	taken[free] = true
 	return free
 }

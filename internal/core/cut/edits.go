@@ -9,6 +9,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
 )
@@ -294,19 +295,13 @@ func (s *search) lists(e *estate.Estate, open []grid.Part, dir reach.Direction, 
 		} else {
 			out = append(slices.Clone(denials), out...)
 		}
-		name := free(x.Network, "cut-"+x.Name)
+		name := phrase.Free("cut-"+x.Name, func(name string) bool {
+			return slices.ContainsFunc(x.Network.Lists, func(l *estate.List) bool { return l.Name == name })
+		})
 		list := text.Map(text.Field{Key: "subnets", Value: text.Words(x.Name)}, text.Field{Key: "in", Value: text.List(in...)}, text.Field{Key: "out", Value: text.List(out...)})
 		changes = append(changes, text.Change{Edits: []text.Edit{text.Set(x.Network.Place().To("lists"), name, list)}, Why: fmt.Sprintf("subnet %s gets a list that denies it, and lets all else pass", x.ID())})
 	}
 	return changes
-}
-
-func free(n *estate.Network, name string) string {
-	free := name
-	for i := 2; slices.ContainsFunc(n.Lists, func(l *estate.List) bool { return l.Name == free }); i++ {
-		free = fmt.Sprintf("%s-%d", name, i)
-	}
-	return free
 }
 
 // names are how rules name a side, by name where it is a network, tier, subnet or site; ok is false for the internet, which only all could mean, and for

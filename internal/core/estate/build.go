@@ -90,7 +90,6 @@ func build(p *plan.Plan, found *diag.Bag) *Estate {
 	b.groupNames()
 	b.tables()
 	b.doors()
-	b.meant()
 	b.imports()
 	b.rules()
 	b.expectations()

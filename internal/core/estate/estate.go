@@ -413,8 +413,7 @@ type Attachment struct {
 	Site    *Site
 	Table   *HubTable
 	Arrives plan.Text
-	Meant   Meant // of its network
-	only    []plan.Text
+	Meant   Meant   // of its network
 	Door    *Subnet // where what the hub brings looks into a table of the network; nil when it gets to its ranges alone
 	At      text.Pos
 }

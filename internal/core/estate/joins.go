@@ -68,6 +68,7 @@ func (b *builder) peerings() {
 		b.halves(p.Accepted, p.Between, &x.Accepted, spot{x, "accepted"})
 		b.halves(p.Exports, p.Between, &x.Exports, spot{x, "exports"})
 		b.halves(p.Imports, p.Between, &x.Imports, spot{x, "imports"})
+		copy(x.Meant[:], b.partsOf(spot{x, "only"}, "part of either side", p.Only, x.Between[:]...))
 		b.e.Peerings = append(b.e.Peerings, x)
 		b.e.scope.bind(x.Name, x)
 		for _, n := range x.Between {
@@ -125,7 +126,7 @@ func (b *builder) hubs() {
 			h.scope.bind(t.Name, t)
 		}
 		for _, ap := range p.Attach {
-			a := &Attachment{Hub: h, Network: b.e.Network(ap.Who.Value), Site: b.e.Site(ap.Who.Value), Arrives: ap.Arrives, only: ap.Only, At: ap.Who.At}
+			a := &Attachment{Hub: h, Network: b.e.Network(ap.Who.Value), Site: b.e.Site(ap.Who.Value), Arrives: ap.Arrives, At: ap.Who.At}
 			a.Table = b.tableOfHub(h, ap.Table, spot{h, "attach." + ap.Who.Value})
 			switch {
 			case a.Network != nil:
@@ -136,6 +137,13 @@ func (b *builder) hubs() {
 			default:
 				b.unknown(ap.Who, spot{h, "attach"}, "network or site", func() []string { return b.e.scope.names(NetworkKind, SiteKind) })
 				continue
+			}
+			var ends []*Network // a site has no parts
+			if a.Network != nil {
+				ends = append(ends, a.Network)
+			}
+			for _, m := range b.partsOf(spot{h, "attach." + ap.Who.Value}, "part of "+ap.Who.Value, ap.Only, ends...) {
+				a.Meant = m
 			}
 			h.Attachments = append(h.Attachments, a)
 			h.attached[a.To().ID()] = a

@@ -87,6 +87,11 @@ func (n *Network) SubnetOf(a netip.Addr) *Subnet {
 // Holds reports whether an address lies in the network's ranges.
 func (n *Network) Holds(a netip.Addr) bool { return holds(n.Ranges, a) }
 
+// In reports whether a word names the subnet, its tier or its network.
+func (s *Subnet) In(word string) bool {
+	return word == s.ID() || word == s.Network.Name || s.Tier != nil && word == s.Tier.ID()
+}
+
 // Holds reports whether an address lies in the subnet's ranges.
 func (s *Subnet) Holds(a netip.Addr) bool { return holds(s.Ranges, a) }
 

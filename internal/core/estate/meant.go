@@ -3,7 +3,6 @@ package estate
 import (
 	"net/netip"
 	"slices"
-	"strings"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/plan"
@@ -23,70 +22,38 @@ func (m Meant) All() bool { return len(m.Words) == 0 }
 // Has reports whether a subnet is meant.
 func (m Meant) Has(s *Subnet) bool { return m.All() || slices.Contains(m.Subnets, s) }
 
-// meant binds the parts that peerings and attachments are meant for.
-func (b *builder) meant() {
-	for _, p := range b.e.Peerings {
-		for i, n := range p.Between {
-			p.Meant[i] = b.partsOf(n, p.Plan.Only)
-		}
-		for _, t := range p.Plan.Only {
-			if !slices.ContainsFunc(p.Between[:], func(n *Network) bool { return isPart(n, t.Value) }) {
-				b.unknown(t, spot{p, "only"}, "part of either side", func() []string { return slices.Concat(partNames(p.Between[0]), partNames(p.Between[1])) })
-			}
-		}
-	}
-	for _, h := range b.e.Hubs {
-		for _, a := range h.Attachments {
-			for _, t := range a.only {
-				if a.Network == nil || !isPart(a.Network, t.Value) {
-					b.unknown(t, spot{h, "attach." + a.To().ID()}, "part of "+a.To().ID(), func() []string {
-						if a.Network == nil {
-							return nil
-						}
-						return partNames(a.Network)
-					})
-				}
-			}
-			if a.Network != nil {
-				a.Meant = b.partsOf(a.Network, a.only)
-			}
-		}
-	}
-}
-
-func (b *builder) partsOf(n *Network, words []plan.Text) Meant {
-	var m Meant
+// partsOf binds words to tiers and subnets of the ends of a join, for each end those that are its own, and reports those that are of none.
+func (b *builder) partsOf(in spot, kind string, words []plan.Text, ends ...*Network) []Meant {
+	all := make([]Meant, len(ends))
 	for _, t := range words {
-		_, part, _ := strings.Cut(t.Value, "/")
-		if !isPart(n, t.Value) {
+		i := slices.IndexFunc(ends, func(n *Network) bool { return slices.Contains(partNames(n), t.Value) })
+		if i < 0 {
+			b.unknown(t, in, kind, func() (names []string) {
+				for _, n := range ends {
+					names = append(names, partNames(n)...)
+				}
+				return names
+			})
 			continue
 		}
-		m.Words = append(m.Words, t.Value)
-		for _, s := range n.Subnets {
-			if (s.Name == part || s.Tier != nil && s.Tier.Name == part) && !slices.Contains(m.Subnets, s) {
-				m.Subnets = append(m.Subnets, s)
+		all[i].Words = append(all[i].Words, t.Value)
+		for _, s := range ends[i].Subnets {
+			if s.In(t.Value) && !slices.Contains(all[i].Subnets, s) {
+				all[i].Subnets = append(all[i].Subnets, s)
 			}
 		}
 	}
-	return m
+	return all
 }
 
-// isPart reports whether a word names a tier or a subnet of a network.
-func isPart(n *Network, word string) bool {
-	network, part, is := strings.Cut(word, "/")
-	if !is || network != n.Name {
-		return false
-	}
-	return slices.ContainsFunc(n.Tiers, func(t *Tier) bool { return t.Name == part }) || slices.ContainsFunc(n.Subnets, func(s *Subnet) bool { return s.Name == part })
-}
-
+// partNames are the tiers and subnets of a network, as words.
 func partNames(n *Network) []string {
 	var words []string
 	for _, t := range n.Tiers {
-		words = append(words, n.Name+"/"+t.Name)
+		words = append(words, t.ID())
 	}
 	for _, s := range n.Subnets {
-		words = append(words, n.Name+"/"+s.Name)
+		words = append(words, s.ID())
 	}
 	return words
 }
@@ -105,7 +72,9 @@ func (t *Table) Beyond(r *Route) string {
 			return ""
 		}
 		near = via.Meant[i]
-		far = []*Attachment{{Network: via.Between[1-i], Meant: via.Meant[1-i]}}
+		if !via.Meant[1-i].All() {
+			far = []*Attachment{{Network: via.Between[1-i], Meant: via.Meant[1-i]}}
+		}
 	case *Hub:
 		for _, a := range via.Attachments {
 			if a.Network == t.Network {
@@ -127,8 +96,7 @@ func (t *Table) Beyond(r *Route) string {
 		for _, s := range a.Meant.Subnets {
 			meant = append(meant, s.Ranges...)
 		}
-		meets := slices.ContainsFunc(a.Network.Ranges, r.To.Overlaps)
-		if !a.Meant.All() && meets && !address.SetOf(meant...).ContainsRange(r.To) {
+		if slices.ContainsFunc(a.Network.Ranges, r.To.Overlaps) && !address.SetOf(meant...).ContainsRange(r.To) {
 			return "to " + r.To.String()
 		}
 	}

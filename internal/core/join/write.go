@@ -48,11 +48,9 @@ func (j *joiner) peer(a, b *estate.Network) {
 }
 
 func (j *joiner) freePeering(wanted string) string {
-	name := wanted
-	for i := 2; j.e.Peering(name) != nil || j.e.Hub(name) != nil || j.e.Site(name) != nil; i++ {
-		name = fmt.Sprintf("%s-%d", wanted, i)
-	}
-	return name
+	return phrase.Free(wanted, func(name string) bool {
+		return j.e.Peering(name) != nil || j.e.Hub(name) != nil || j.e.Site(name) != nil
+	})
 }
 
 // link joins a network and a site by a link.
@@ -241,9 +239,7 @@ func taken(t *estate.Table, ranges []netip.Prefix) *estate.Route {
 func (j *joiner) tables(n *estate.Network) []*estate.Table {
 	words := j.only[n.Name]
 	meant := func(s *estate.Subnet) bool {
-		return len(words) == 0 || slices.ContainsFunc(words, func(w string) bool {
-			return w == n.Name || w == s.ID() || s.Tier != nil && w == s.Tier.ID()
-		})
+		return len(words) == 0 || slices.ContainsFunc(words, s.In)
 	}
 	var all []*estate.Table
 	for _, t := range n.Tables {

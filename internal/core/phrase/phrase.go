@@ -27,6 +27,15 @@ func And(words []string) string {
 	return strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
 }
 
+// Free is a name that is not taken, as near to the one that is wanted as can be: with a number behind it.
+func Free(wanted string, taken func(name string) bool) string {
+	free := wanted
+	for i := 2; taken(free); i++ {
+		free = fmt.Sprintf("%s-%d", wanted, i)
+	}
+	return free
+}
+
 // Count writes a number with the name of what is counted.
 func Count(n int, thing string) string {
 	switch {

@@ -9,6 +9,7 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
@@ -404,11 +405,9 @@ func newGateway(g *estate.Gateway) text.Edit {
 
 // freeName is a name that no gateway has, as near to the one that is wanted as can be.
 func freeName(wanted string, had []*estate.Gateway) string {
-	name := wanted
-	for i := 2; slices.ContainsFunc(had, func(g *estate.Gateway) bool { return g.Name == name }); i++ {
-		name = fmt.Sprintf("%s-%d", wanted, i)
-	}
-	return name
+	return phrase.Free(wanted, func(name string) bool {
+		return slices.ContainsFunc(had, func(g *estate.Gateway) bool { return g.Name == name })
+	})
 }
 
 // peer joins the networks of both ends: by a peering, and by routes over it in the tables of the ends where the cloud

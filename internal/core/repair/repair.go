@@ -270,17 +270,12 @@ func tooWide(e *estate.Estate, edits []text.Edit, ends []reach.Ends) bool {
 			for _, r := range s.Ranges {
 				spoken = spoken || err == nil && p.Bits() <= r.Bits() && p.Contains(r.Addr())
 			}
-			if spoken && !slices.ContainsFunc(ends, func(end reach.Ends) bool { return names(s, end.Name) }) {
+			if spoken && !slices.ContainsFunc(ends, func(end reach.Ends) bool { return s.In(end.Name) }) {
 				return true
 			}
 		}
 	}
 	return false
-}
-
-// names reports whether a word of a question names a subnet, or all that it is a part of.
-func names(s *estate.Subnet, word string) bool {
-	return word == s.ID() || word == s.Network.Name || s.Tier != nil && word == s.Tier.ID()
 }
 
 // placed counts the places of elements that go into lists as they were before the steps: edits are made all at once.

@@ -28,24 +28,7 @@ func BenchmarkWire(b *testing.B) {
 		for i := range n {
 			fmt.Fprintf(&x, "  - n%d/app reaches n%d/data on tcp/5432\n", i, i)
 		}
-		e, _ := estate.Load(text.One("p", x.String()))
-		e, findings, err := e.With(carve.Estate(e).Changes)
-		if err != nil || len(findings) > 0 {
-			b.Fatal(err, findings)
-		}
-		content := e.Plan.Files.First().Text
-		b.Run(fmt.Sprintf("%d networks, read", n), func(b *testing.B) {
-			for b.Loop() {
-				estate.Load(text.One("p", content))
-			}
-		})
-		b.Run(fmt.Sprintf("%d networks, wired", n), func(b *testing.B) {
-			for b.Loop() {
-				if w := Estate(e); len(w.Changes) < 8*n || len(w.Unmet) > 0 {
-					b.Fatal("lines do not hold")
-				}
-			}
-		})
+		readAndWired(b, n, x.String(), 8*n)
 	}
 }
 
@@ -68,23 +51,29 @@ func BenchmarkHub(b *testing.B) {
 		for i := range n {
 			fmt.Fprintf(&x, "  - web%d reaches app%[1]d on tcp/8080\n  - app%[1]d reaches data%d on tcp/5432\n", i, rng.IntN(n))
 		}
-		e, _ := estate.Load(text.One("p", x.String()))
-		e, findings, err := e.With(carve.Estate(e).Changes)
-		if err != nil || len(findings) > 0 {
-			b.Fatal(err, findings)
-		}
-		content := e.Plan.Files.First().Text
-		b.Run(fmt.Sprintf("%d networks, read", n), func(b *testing.B) {
-			for b.Loop() {
-				estate.Load(text.One("p", content))
-			}
-		})
-		b.Run(fmt.Sprintf("%d networks, wired", n), func(b *testing.B) {
-			for b.Loop() {
-				if w := Estate(e); len(w.Changes) < 6*n || len(w.Unmet) > 0 {
-					b.Fatal("lines do not hold")
-				}
-			}
-		})
+		readAndWired(b, n, x.String(), 6*n)
 	}
+}
+
+// readAndWired measures wiring what a statement of n networks is carved to, beside reading the same text; all its lines must hold then, by no fewer
+// changes than least.
+func readAndWired(b *testing.B, n int, statement string, least int) {
+	e, _ := estate.Load(text.One("p", statement))
+	e, findings, err := e.With(carve.Estate(e).Changes)
+	if err != nil || len(findings) > 0 {
+		b.Fatal(err, findings)
+	}
+	content := e.Plan.Files.First().Text
+	b.Run(fmt.Sprintf("%d networks, read", n), func(b *testing.B) {
+		for b.Loop() {
+			estate.Load(text.One("p", content))
+		}
+	})
+	b.Run(fmt.Sprintf("%d networks, wired", n), func(b *testing.B) {
+		for b.Loop() {
+			if w := Estate(e); len(w.Changes) < least || len(w.Unmet) > 0 {
+				b.Fatal("lines do not hold")
+			}
+		}
+	})
 }

@@ -7,6 +7,7 @@ import (
 
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
@@ -105,10 +106,7 @@ func (x *wanted) free(name string) string {
 		return slices.Contains(x.had, s) || slices.ContainsFunc(x.n.Gateways, func(g *estate.Gateway) bool { return g.Name == s }) ||
 			slices.ContainsFunc(x.n.Tables, func(t *estate.Table) bool { return t.Name == s && t.Plan != nil })
 	}
-	free := name
-	for i := 2; taken(free); i++ {
-		free = fmt.Sprintf("%s-%d", name, i)
-	}
+	free := phrase.Free(name, taken)
 	x.had = append(x.had, free)
 	return free
 }

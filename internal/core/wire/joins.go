@@ -47,7 +47,7 @@ func (w *wirer) allJoins(n *estate.Network) []joined {
 		for _, word := range far.Words {
 			var some []netip.Prefix
 			for _, s := range far.Subnets {
-				if s.ID() == word || s.Tier != nil && s.Tier.ID() == word {
+				if s.In(word) {
 					some = append(some, s.Ranges...)
 				}
 			}

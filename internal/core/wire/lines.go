@@ -78,10 +78,7 @@ func (w *wirer) groups(lines []int) {
 	if len(fresh) == 0 {
 		return
 	}
-	after, problems, err := w.e.With(append(slices.Clone(w.Changes), fresh...))
-	if err == nil && len(problems) <= len(w.e.Problems) {
-		w.Changes, w.After = append(w.Changes, fresh...), after
-	}
+	w.take(append(slices.Clone(w.Changes), fresh...))
 }
 
 // shut is a new group that lets nothing in and all out, as for who is in none.
@@ -133,10 +130,7 @@ func (w *wirer) empty(first, last int) {
 	if len(less) == last {
 		return
 	}
-	less = append(less, w.Changes[last:]...)
-	if after, problems, err := w.e.With(less); err == nil && len(problems) <= len(w.e.Problems) {
-		w.Changes, w.After = less, after
-	}
+	w.take(append(less, w.Changes[last:]...))
 }
 
 // unwritten tells the lines that do not hold, and that no edit was searched for: as whom something leaves is a choice of addresses, what stands in
@@ -177,9 +171,9 @@ func (w *wirer) spare(first int) {
 	}
 	now := fare(w.After)
 	for i := len(w.Changes) - 1; i >= first; i-- {
-		less := slices.Delete(slices.Clone(w.Changes), i, i+1)
-		if after, problems, err := w.e.With(less); err == nil && len(problems) <= len(w.e.Problems) && slices.Equal(fare(after), now) {
-			w.Changes, w.After = less, after
+		was, before := w.Changes, w.After
+		if w.take(slices.Delete(slices.Clone(was), i, i+1)) && !slices.Equal(fare(w.After), now) {
+			w.Changes, w.After = was, before
 		}
 	}
 }

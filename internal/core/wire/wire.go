@@ -59,10 +59,19 @@ func InSteps(e *estate.Estate, step func(done, total int)) *Result {
 
 // onLines has lists that outgrow their lines on lines of their own; what they say is the same.
 func (w *wirer) onLines() {
-	changes := w.Changes.OnLines()
-	if after, problems, err := w.e.With(changes); len(changes) > 0 && w.Uneditable == nil && err == nil && len(problems) <= len(w.e.Problems) {
-		w.Changes, w.After = changes, after
+	if len(w.Changes) > 0 && w.Uneditable == nil {
+		w.take(w.Changes.OnLines())
 	}
+}
+
+// take has some changes in the place of those so far, where they can be made without a problem more.
+func (w *wirer) take(changes text.Changes) bool {
+	after, problems, err := w.e.With(changes)
+	if err != nil || len(problems) > len(w.e.Problems) {
+		return false
+	}
+	w.Changes, w.After = changes, after
+	return true
 }
 
 // Access is what the access of tiers and the joins alone need; it does not say what that opens.
