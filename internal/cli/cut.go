@@ -114,15 +114,8 @@ func (c *call) cutOff(o *opened, r *cut.Result, q cut.Request, edits []text.Edit
 		c.say("  %s", c.wrap(4, clean(x.Why)))
 	}
 	if len(edits) > 0 {
-		c.say("")
-		changed, err := o.Plan.Files.Apply(edits)
-		if err != nil {
-			return uneditable(o.label, err)
-		}
-		for _, one := range changed {
-			if err := c.showChange(one); err != nil {
-				return err
-			}
+		if err := c.preview(o.label, o.Plan.Files, edits); err != nil {
+			return err
 		}
 	}
 	if len(r.Opens) > 0 {

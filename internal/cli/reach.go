@@ -168,15 +168,8 @@ func (c *reachCall) fixes(r *repair.Repair, talk bool) error {
 	}
 	edits = c.e.Own(text.Changes{{Edits: edits}}.OnLines().Edits())
 	if talk {
-		changed, err := c.e.Plan.Files.Apply(edits)
-		if err != nil {
-			return uneditable(c.label, err)
-		}
-		c.say("")
-		for _, one := range changed {
-			if err := c.showChange(one); err != nil {
-				return err
-			}
+		if err := c.preview(c.label, c.e.Plan.Files, edits); err != nil {
+			return err
 		}
 	}
 	if !c.makes {

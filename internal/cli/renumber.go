@@ -110,15 +110,8 @@ func (c *call) renumbered(o *opened, r *renumber.Result, d *compare.Result, edit
 		}
 		c.say("  %s", c.wrap(4, clean(x.Why)))
 	}
-	c.say("")
-	changed, err := o.Plan.Files.Apply(edits)
-	if err != nil {
-		return uneditable(o.label, err)
-	}
-	for _, one := range changed {
-		if err := c.showChange(one); err != nil {
-			return err
-		}
+	if err := c.preview(o.label, o.Plan.Files, edits); err != nil {
+		return err
 	}
 	c.say("")
 	if len(d.Opens)+len(d.Closes) == 0 {

@@ -48,6 +48,21 @@ func (s *screen) saveEdits(name string, src *text.Files, edits []text.Edit, show
 	return s.replaceAll(src.First().Name, changed)
 }
 
+// preview shows what edits would make of a plan, below an empty line.
+func (s *screen) preview(name string, src *text.Files, edits []text.Edit) error {
+	changed, err := src.Apply(edits)
+	if err != nil {
+		return uneditable(name, err)
+	}
+	s.say("")
+	for _, one := range changed {
+		if err := s.showChange(one); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // replaceAll writes files of a plan, all of them or none.
 func (s *screen) replaceAll(plan string, changed []text.Changed) error {
 	var all []replace.Change

@@ -34,15 +34,8 @@ func (c *call) joined(o *opened, r *join.Result, edits []text.Edit, undo bool) e
 	}
 	c.steps("", r.Steps)
 	if len(edits) > 0 {
-		c.say("")
-		changed, err := src.Apply(edits)
-		if err != nil {
-			return uneditable(o.label, err)
-		}
-		for _, one := range changed {
-			if err := c.showChange(one); err != nil {
-				return err
-			}
+		if err := c.preview(o.label, src, edits); err != nil {
+			return err
 		}
 	}
 	if len(r.Told) > 0 {

@@ -41,15 +41,8 @@ func (c *call) wired(e *estate.Estate, r *wire.Result) error {
 		last = x.Why
 	}
 	if len(r.Changes) > 0 {
-		c.say("")
-		changed, err := e.Plan.Files.Apply(e.Own(r.Changes.Edits()))
-		if err != nil {
-			return uneditable("the plan", err)
-		}
-		for _, one := range changed {
-			if err := c.showChange(one); err != nil {
-				return err
-			}
+		if err := c.preview("the plan", e.Plan.Files, e.Own(r.Changes.Edits())); err != nil {
+			return err
 		}
 	}
 	if len(r.Opens) > 0 {
