@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
 
@@ -30,7 +31,8 @@ type Change struct {
 	Was   text.Pos  // in the old text; no place for what is new
 	Is    text.Pos  // in the new text; no place for what is gone
 
-	of string
+	of      string
+	affects plan.Affects // whom it touches
 }
 
 // RangeChange is a range that something had, and the one that it has.
@@ -57,14 +59,14 @@ func diff(before, after *estate.Estate) *differ {
 	}
 	for _, x := range d.is {
 		if y := was[x.id()]; y == nil {
-			d.change(New, x, "", 0, x.at)
+			d.change(New, x, "", x.affects, 0, x.at)
 		} else {
 			d.compare(y, x)
 		}
 	}
 	for _, y := range d.was {
 		if is[y.id()] == nil {
-			d.change(Gone, y, "", y.at, 0)
+			d.change(Gone, y, "", y.affects, y.at, 0)
 		}
 	}
 	d.prune()
@@ -79,8 +81,8 @@ func index(all []*item) map[string]*item {
 	return out
 }
 
-func (d *differ) change(kind string, x *item, what string, was, is text.Pos) {
-	d.changes = append(d.changes, Change{kind, x.kind, x.name, what, x.place, was, is, x.of})
+func (d *differ) change(kind string, x *item, what string, affects plan.Affects, was, is text.Pos) {
+	d.changes = append(d.changes, Change{kind, x.kind, x.name, what, x.place, was, is, x.of, affects})
 }
 
 // compare tells the facts of a thing apart.
@@ -90,8 +92,10 @@ func (d *differ) compare(was, is *item) {
 	}
 	values := map[string][2]string{}
 	var keys []string
+	whom, sets, affects := map[string]plan.Affects{}, map[string]bool{}, plan.Nobody
 	for i, facts := range [][]fact{was.facts, is.facts} {
 		for _, f := range facts {
+			whom[f.key], sets[f.key] = f.affects, f.set
 			v, known := values[f.key]
 			if !known {
 				keys = append(keys, f.key)
@@ -103,9 +107,10 @@ func (d *differ) compare(was, is *item) {
 	var words []string
 	for _, k := range keys {
 		v := values[k]
-		if v[0] == v[1] {
+		if v[0] == v[1] || sets[k] && sorted(v[0]) == sorted(v[1]) {
 			continue
 		}
+		affects = min(affects, whom[k])
 		if strings.HasPrefix(k, "order ") {
 			if sorted(v[0]) == sorted(v[1]) { // what was added and taken out is told for itself
 				words = append(words, "its rules "+strings.TrimPrefix(k, "order ")+" stand in another order")
@@ -131,7 +136,7 @@ func (d *differ) compare(was, is *item) {
 		}
 	}
 	if len(words) > 0 {
-		d.change(Changed, is, strings.Join(words, "; "), was.at, is.at)
+		d.change(Changed, is, strings.Join(words, "; "), affects, was.at, is.at)
 	}
 }
 
@@ -172,7 +177,7 @@ func (d *differ) renames(kind string, was, is map[string]*item) bool {
 		}
 		x := free[key][0]
 		free[key] = free[key][1:]
-		d.change(Renamed, x, fmt.Sprintf("was called %s", y.name), y.at, x.at)
+		d.change(Renamed, x, fmt.Sprintf("was called %s", y.name), x.affects, y.at, x.at)
 		if y.kind == "workload" || y.kind == "set of workloads" || y.kind == "site" {
 			d.calls[y.name] = x.name
 		}
@@ -233,13 +238,6 @@ func (r *renaming) word(w string) string {
 	return w
 }
 
-// refers are the keys under which things of a kind are named.
-var refers = map[string][]string{
-	"block": {"from", "within"}, "network": {"between", "accepted", "exports", "imports", "arrives", "only", "in", "link", "serves"}, "hub": {"via", "between", "accepted", "tables"},
-	"site": {"via"}, "peering": {"via"}, "hub link": {"via"}, "tier": {"tier", "in", "only"}, "subnet": {"in", "serves", "only"}, "gateway": {"via"}, "route table": {"table", "arrives"},
-	"group": {"groups"}, "list": {"list"}, "hub table": {"table", "tables"}, "workload": {"targets", "dns", "ntp", "via"}, "set of workloads": {"targets", "dns", "ntp", "via"},
-}
-
 // inLines are the kinds of things that rules and routes name, and inExpect those that lines of expect name.
 var (
 	inLines  = []string{"block", "network", "site", "cluster", "tier", "subnet", "group"}
@@ -291,7 +289,7 @@ func (r *renaming) apply(x *item, kind string) {
 		}
 	}
 	for i := range x.facts {
-		if slices.Contains(refers[kind], x.facts[i].key) {
+		if slices.Contains(x.facts[i].names, kind) || kind == "set of workloads" && slices.Contains(x.facts[i].names, "workload") {
 			x.facts[i].value = replaceWords(x.facts[i].value, r.word)
 		}
 	}

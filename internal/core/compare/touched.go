@@ -9,6 +9,7 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/meet"
+	"wendrik/internal/core/plan"
 )
 
 // This file finds the networks of which a change can touch what passes from or to them, so that the others need not be
@@ -71,12 +72,14 @@ func (f *finder) home(name string) []string {
 }
 
 func (f *finder) change(c Change) {
+	if c.affects == plan.Nobody {
+		return
+	}
+	if c.affects == plan.Everybody {
+		f.all = true
+		return
+	}
 	switch c.Thing {
-	case "estate":
-		f.all = f.all || strings.Contains(c.What, "profile")
-	case "hub", "hub table", "hub route", "learned route", "attachment", "hub link", "site":
-		f.all = true // which many share
-	case "region", "dhcp", "expectation", "waiver", "tier", "held part":
 	case "block", "cluster":
 		f.moved[c.Name] = true
 	case "peering":
@@ -96,7 +99,7 @@ func (f *finder) change(c Change) {
 		}
 		network, _, _ := strings.Cut(name, "/")
 		f.networks[network] = true
-		if c.Thing == "network" || c.Thing == "subnet" {
+		if c.affects == plan.Neighbours {
 			f.moved[c.Name], f.moved[network] = true, true
 			for _, e := range f.estates {
 				if n := e.Network(network); n != nil {

@@ -121,16 +121,6 @@ func (s *slab[T]) end() []T {
 	return list
 }
 
-// field is one key of a mapping of the plan. The same table reads the text, names the keys in messages, and makes the
-// JSON Schema.
-type field[T any] struct {
-	key      string
-	doc      string
-	shape    shape
-	required bool
-	read     func(d *decoder, n text.Node, into *T)
-}
-
 // to makes the read function of a field that fills one part of T.
 func to[T, V any](part func(*T) *V, read func(*decoder, text.Node) V) func(*decoder, text.Node, *T) {
 	return func(d *decoder, n text.Node, into *T) { *part(into) = read(d, n) }

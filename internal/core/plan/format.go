@@ -23,6 +23,7 @@ type Key struct {
 	Takes    string // what may stand behind it, in words
 	Required bool
 	inside   string // the kind of thing that its value holds, when that has keys of its own
+	affects  Affects
 }
 
 // kinds are the tables of things that have keys, by the names that the schema has for them.
@@ -43,7 +44,7 @@ var kinds = map[string]func() []Key{
 func tell[T any](fields []field[T]) []Key {
 	var all []Key
 	for _, f := range fields {
-		all = append(all, Key{f.key, f.doc, takesOf(f.shape), f.required, refOf(f.shape)})
+		all = append(all, Key{f.key, f.doc, takesOf(f.shape), f.required, refOf(f.shape), f.affects})
 	}
 	return all
 }

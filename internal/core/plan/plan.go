@@ -89,7 +89,7 @@ type Waiver struct {
 // ProfileSetting is what a plan or a network says of its profile: which one it is like, and the knobs it sets.
 type ProfileSetting struct {
 	Like  Text
-	knobs []func(*profile.Profile)
+	knobs []setting
 }
 
 // On is the profile that the setting makes of base. The setting's Like, when given, takes the place of base.
@@ -97,8 +97,8 @@ func (s ProfileSetting) On(base profile.Profile) profile.Profile {
 	if p, found := profile.Named(s.Like.Value); found {
 		base = p
 	}
-	for _, set := range s.knobs {
-		set(&base)
+	for _, k := range s.knobs {
+		k.set(&base)
 	}
 	return base
 }

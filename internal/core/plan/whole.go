@@ -1,172 +1,134 @@
 package plan
 
 import (
-	"fmt"
+	"slices"
 	"strings"
 
 	"wendrik/internal/core/text"
 )
 
-// This file writes a network out: all that it says and that its patterns give it, in the form of a plan.
+// This file says what is to be known of a thing, and writes a network out, from the tables that read them.
 
-// entry of a mapping that is written, when it has something behind it.
-func word(key string, t Text) []text.Field {
-	if !t.Given() {
-		return nil
-	}
-	return []text.Field{{Key: key, Value: text.Word(t.Value)}}
+// Fact is something that the plan says of a thing, by the key that it has for it.
+type Fact struct {
+	Key     string
+	Words   []string
+	Affects Affects  // whom it touches that this is another
+	Names   []string // the kinds of things that its words name
+	Set     bool     // whether the order of its words says nothing
 }
 
-func wordsOf(key string, all []Text) []text.Field {
-	if len(all) == 0 {
-		return nil
+// String is all its words in one.
+func (f Fact) String() string { return strings.Join(f.Words, ", ") }
+
+// Facts are what the plan says of one of its things, in the order of the format; but for what it holds that is told for itself: things
+// that have names, rules and routes. What is so anyway is no fact, and each label is one of its own.
+func Facts(x any) []Fact {
+	switch x := x.(type) {
+	case *Plan:
+		return facts(planFields, x)
+	case *DHCP:
+		return facts(dhcpFields, x)
+	case *Block:
+		return facts(blockFields, x)
+	case *Network:
+		return facts(networkFields, x)
+	case *Tier:
+		return facts(tierFields, x)
+	case *Held:
+		return facts(heldFields, x)
+	case *Subnet:
+		return facts(subnetFields, x)
+	case *Gateway:
+		return facts(gatewayFields, x)
+	case *Table:
+		return facts(tableFields, x)
+	case *Route:
+		return facts(routeFields, x)
+	case *Group:
+		return facts(groupFields, x)
+	case *List:
+		return facts(listFields, x)
+	case *Workload:
+		return facts(workloadFields, x)
+	case *Peering:
+		return facts(peeringFields, x)
+	case *Hub:
+		return facts(hubFields, x)
+	case *HubLink:
+		return facts(hubLinkFields, x)
+	case *HubTable:
+		return facts(hubTableFields, x)
+	case *Attachment:
+		return facts(attachmentFields, x)
+	case *Site:
+		return facts(siteFields, x)
+	case *Cluster:
+		return facts(clusterFields, x)
+	case *Waiver:
+		return facts(waiverFields, x)
 	}
-	var words []string
-	for _, t := range all {
-		words = append(words, t.Value)
-	}
-	return []text.Field{{Key: key, Value: text.WordOrWords(words...)}}
+	return nil
 }
 
-func number(key, before string, n Number, after string) []text.Field {
-	if !n.Given() {
-		return nil
-	}
-	return []text.Field{{Key: key, Value: text.Word(fmt.Sprint(before, n.Value, after))}}
-}
-
-func someRanges(key string, all []Range) []text.Field {
-	var words []string
-	for _, r := range all {
-		words = append(words, r.String())
-	}
-	if len(words) == 0 {
-		return nil
-	}
-	return []text.Field{{Key: key, Value: text.WordOrWords(words...)}}
-}
-
-func someAddrs(key string, all []Addr, assigned Text) []text.Field {
-	if assigned.Given() {
-		return word(key, assigned)
-	}
-	var words []string
-	for _, a := range all {
-		words = append(words, a.String())
-	}
-	if len(words) == 0 {
-		return nil
-	}
-	return []text.Field{{Key: key, Value: text.WordOrWords(words...)}}
-}
-
-func truth(key string, f Flag) []text.Field {
-	if !f.Given() {
-		return nil
-	}
-	return []text.Field{{Key: key, Value: text.Word(fmt.Sprint(f.Value))}}
-}
-
-func someRules(key string, all []Rule) text.Field {
-	words := make([]string, len(all))
-	for i, r := range all {
-		words[i] = r.Text
-	}
-	return text.Field{Key: key, Value: text.Words(words...)}
-}
-
-func (t *Tags) fields() []text.Field {
-	out := word("owner", t.Owner)
-	var labels []text.Field
-	for _, l := range t.Labels {
-		labels = append(labels, text.Field{Key: l.Key.Value, Value: text.Word(l.Value.Value)})
-	}
-	if len(labels) > 0 {
-		out = append(out, text.Field{Key: "labels", Value: text.Map(labels...)})
-	}
-	return out
-}
-
-func join(parts ...[]text.Field) []text.Field {
-	var all []text.Field
-	for _, p := range parts {
-		all = append(all, p...)
+func facts[T any](table []field[T], x *T) []Fact {
+	var all []Fact
+	for i := range table {
+		f := &table[i]
+		if f.apart || f.write == nil {
+			continue
+		}
+		v, given := f.write(x)
+		if !given {
+			continue
+		}
+		if f.key == "labels" {
+			for _, l := range v.Fields() {
+				all = append(all, Fact{"label " + l.Key, wordsIn(l.Value), f.affects, nil, false})
+			}
+			continue
+		}
+		words := wordsIn(v)
+		if f.usual != "" && len(words) == 1 && words[0] == f.usual {
+			continue
+		}
+		all = append(all, Fact{f.key, words, f.affects, f.names, f.set})
 	}
 	return all
 }
 
-// Whole is the network as a plan would spell it out, under the key networks; but for its profile, whose knobs are its cloud's.
-func (n *Network) Whole() string {
-	var b strings.Builder
-	fmt.Fprintf(&b, "networks:\n  %s:\n", n.Name.Value)
-	for _, f := range join(n.Tags.fields(), wordsOf("region", n.Regions), word("from", n.From), number("size", "/", n.Size, ""), number("size6", "/", n.Size6, ""), number("slot", "", n.Slot, ""),
-		word("layout", n.Layout), word("naming", n.Naming), word("nat", n.NAT), word("dhcp", n.DHCP), someRanges("range", n.Ranges)) {
-		fmt.Fprintf(&b, "    %s: %s\n", f.Key, f.Value)
+// wordsIn are the words of a value: those of a list, and of a mapping each entry.
+func wordsIn(v text.Value) []string {
+	if word, single := v.Single(); single {
+		return []string{word}
 	}
-	part := func(key string, entries []text.Field) {
-		if len(entries) == 0 {
-			return
-		}
-		fmt.Fprintf(&b, "    %s:\n", key)
-		for _, f := range entries {
-			fmt.Fprintf(&b, "      %s: %s\n", f.Key, f.Value)
-		}
+	var all []string
+	for _, x := range v.Items() {
+		all = append(all, strings.Join(wordsIn(x), ", "))
 	}
-	part("tiers", each(n.Tiers, func(t *Tier) (Text, []text.Field) {
-		return t.Name, join(word("access", t.Access), number("hosts", "", t.Hosts, ""), number("growth", "", t.Growth, "%"), number("size", "/", t.Size, ""), number("slot", "", t.Slot, ""),
-			wordsOf("zones", t.Zones), number("spare", "", t.Spare, ""), word("public", t.Public))
-	}))
-	part("held", each(n.Held, func(h *Held) (Text, []text.Field) {
-		return h.Name, join(word("for", h.For), h.Tags.fields(), number("size", "/", h.Size, ""), someRanges("range", h.Ranges))
-	}))
-	part("subnets", each(n.Subnets, func(s *Subnet) (Text, []text.Field) {
-		return s.Name, join(word("tier", s.Tier), word("zone", s.Zone), word("region", s.Region), number("size", "/", s.Size, ""), number("slot", "", s.Slot, ""), someRanges("range", s.Ranges), word("public", s.Public))
-	}))
-	part("gateways", each(n.Gateways, func(g *Gateway) (Text, []text.Field) {
-		return g.Name, join(word("kind", g.Kind), truth("attached", g.Attached), word("in", g.In), someAddrs("address", g.Addrs, Text{}), wordsOf("serves", g.Serves), someAddrs("public", g.Public, g.Assigned),
-			word("arrives", g.Arrives), g.Tags.fields())
-	}))
-	if len(n.Tables) > 0 {
-		b.WriteString("    tables:\n")
+	for _, f := range v.Fields() {
+		all = append(all, f.Key+": "+strings.Join(wordsIn(f.Value), ", "))
 	}
-	for _, t := range n.Tables {
-		fmt.Fprintf(&b, "      %s:\n", t.Name.Value)
-		for _, f := range join(truth("main", t.Main), wordsOf("subnets", t.Subnets)) {
-			fmt.Fprintf(&b, "        %s: %s\n", f.Key, f.Value)
-		}
-		if len(t.Routes) == 0 {
-			b.WriteString("        routes: []\n")
-			continue
-		}
-		b.WriteString("        routes:\n")
-		for _, r := range t.Routes {
-			to := r.Name.Value
-			if r.To.IsValid() {
-				to = r.To.String()
-			}
-			fmt.Fprintf(&b, "          - %s\n", text.Map(join([]text.Field{{Key: "to", Value: text.Word(to)}}, word("via", r.Via), word("only", r.Only))...))
-		}
-	}
-	part("groups", each(n.Groups, func(g *Group) (Text, []text.Field) {
-		return g.Name, []text.Field{someRules("in", g.In), someRules("out", g.Out)}
-	}))
-	part("lists", each(n.Lists, func(l *List) (Text, []text.Field) {
-		return l.Name, join(wordsOf("subnets", l.Subnets), []text.Field{someRules("in", l.In), someRules("out", l.Out)})
-	}))
-	if len(n.Expect) > 0 {
-		b.WriteString("    expect:\n")
-		for _, x := range n.Expect {
-			fmt.Fprintf(&b, "      - %s\n", text.Word(x.Text))
-		}
-	}
-	return b.String()
+	return all
 }
 
-func each[T any](all []*T, of func(*T) (Text, []text.Field)) []text.Field {
-	var out []text.Field
-	for _, x := range all {
-		name, fields := of(x)
-		out = append(out, text.Field{Key: name.Value, Value: text.Map(fields...)})
+// AffectsAt is whom it touches that a thing comes, or goes, which stands at a place of a plan, such as networks.booking.tiers.web.
+func AffectsAt(place text.Path) Affects {
+	all, least := tell(planFields), Everybody
+	for i := 0; i < len(place); i += 2 {
+		at := slices.IndexFunc(all, func(k Key) bool { return k.Name == place[i] })
+		if at < 0 {
+			return Everybody
+		}
+		least = all[at].affects
+		if all[at].inside != "" {
+			all = kinds[all[at].inside]()
+		}
 	}
-	return out
+	return least
+}
+
+// Whole is the network as a plan would spell it out, under the key networks.
+func (n *Network) Whole() string {
+	return text.Lines(text.Field{Key: "networks", Value: text.Map(text.Field{Key: n.Name.Value, Value: text.Map(written(networkFields, n)...)})})
 }

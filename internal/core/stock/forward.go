@@ -82,11 +82,7 @@ func (f *forward) spellOut(left []Difference, had map[string]bool) {
 		if !found {
 			continue
 		}
-		all := whole.Fields()
-		if word := ProfileValue(Knobs(n.Profile)); word.String() != ProfileValue(Knobs(f.e.Profile)).String() {
-			all = append(all, text.Field{Key: "profile", Value: word})
-		}
-		f.add(text.Set(text.Path{"networks"}, name, text.Map(all...)))
+		f.add(text.Set(text.Path{"networks"}, name, whole))
 	}
 }
 
@@ -261,7 +257,7 @@ func (f *forward) whole(t *Thing) text.Value {
 	}
 	var all fields
 	all.tags(t)
-	if knobs := t.Props.Pairs("profile"); len(knobs) > 0 && ProfileValue(knobs).String() != ProfileValue(Knobs(f.e.Profile)).String() {
+	if knobs := t.Props.Pairs("profile"); len(knobs) > 0 && ProfileValue(knobs).String() != ProfileValue(plan.Knobs(f.e.Profile)).String() {
 		all = append(all, text.Field{Key: "profile", Value: ProfileValue(knobs)})
 	}
 	all.words("region", t.Props.Words("regions"))

@@ -128,7 +128,7 @@ func words[T fmt.Stringer](all []T) []string {
 }
 
 func (b *builder) network(n *estate.Network) {
-	props := Props{"profile": Knobs(n.Profile)}
+	props := Props{"profile": plan.Knobs(n.Profile)}
 	var regions []string
 	for _, r := range n.Regions {
 		regions = append(regions, r.Name.Value)
@@ -327,29 +327,6 @@ func (b *builder) site(s *estate.Site) {
 	b.add(Site, s.Name, &s.Plan.Tags, props)
 }
 
-// Knobs are a profile as the built-in one that it is like, and the knobs that differ from that, by the keys of a plan.
-func Knobs(p profile.Profile) map[string]string {
-	base, _ := profile.Named(p.Name)
-	out := map[string]string{"like": p.Name}
-	is, was := knobs(p), knobs(base)
-	for key, v := range is {
-		if v != was[key] {
-			out[key] = v
-		}
-	}
-	return out
-}
-
-func knobs(p profile.Profile) map[string]string {
-	return map[string]string{
-		"subnets-in": string(p.SubnetsIn), "reserved-first": fmt.Sprint(p.ReservedFirst), "reserved-last": fmt.Sprint(p.ReservedLast),
-		"smallest": fmt.Sprintf("/%d", p.Smallest), "largest": fmt.Sprintf("/%d", p.Largest), "own-ranges": fmt.Sprint(p.OwnRanges), "peer-routes": fmt.Sprint(p.PeerRoutes),
-		"default-route": fmt.Sprint(p.DefaultRoute), "nat-serves": fmt.Sprint(p.NATServes), "implicit-out": fmt.Sprint(p.ImplicitOut), "peer-groups": fmt.Sprint(p.PeerGroups),
-		"routes-for-some": fmt.Sprint(p.RoutesForSome), "reply-ports": fmt.Sprintf("%d-%d", p.ReplyPorts[0], p.ReplyPorts[1]), "router": fmt.Sprint(p.Router), "resolver": fmt.Sprint(p.Resolver),
-		"dhcp-server": fmt.Sprint(p.DHCPServer), "max-routes": fmt.Sprint(p.MaxRoutes), "max-rules": fmt.Sprint(p.MaxRules), "max-peerings": fmt.Sprint(p.MaxPeerings),
-	}
-}
-
 // ProfileOf is the profile that knobs make, as Knobs gives them. The error says which of them is none.
 func ProfileOf(knobs map[string]string) (profile.Profile, error) {
 	e, problems := estate.Load(text.One("the profile", "wendrik: 1\nprofile: "+ProfileValue(knobs).String()+"\n"))
@@ -361,7 +338,7 @@ func ProfileOf(knobs map[string]string) (profile.Profile, error) {
 
 // HeadOf is what an estate's plan says of all; the name of an estate that has none is estate.
 func HeadOf(e *estate.Estate) Head {
-	h := Head{Estate: cmp.Or(e.Plan.Estate.Value, "estate"), Profile: Knobs(e.Profile)}
+	h := Head{Estate: cmp.Or(e.Plan.Estate.Value, "estate"), Profile: plan.Knobs(e.Profile)}
 	for _, r := range e.Plan.Regions {
 		one := Region{Name: r.Name.Value}
 		for _, z := range r.Zones {

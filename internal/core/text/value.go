@@ -237,6 +237,35 @@ func (v Value) text(quotes bool) string {
 
 func (f Field) text(quotes bool) string { return quoted(f.Key, quotes) + ": " + f.Value.text(quotes) }
 
+// Lines writes a field as a text of its own, with two blanks for each step: what holds mappings has a line for each of them, and the rest
+// stands on one line where that is not long.
+func Lines(f Field) string {
+	var b strings.Builder
+	f.lines(&b, 0)
+	return b.String()
+}
+
+func (f Field) lines(b *strings.Builder, indent int) {
+	pad := strings.Repeat(" ", indent)
+	if !f.Value.deep() {
+		b.WriteString(pad + f.block(indent, 2, "\n"))
+		return
+	}
+	b.WriteString(pad + quoted(f.Key, false) + ":\n")
+	for _, x := range f.Value.fields {
+		x.lines(b, indent+2)
+	}
+	for _, x := range f.Value.list {
+		b.WriteString(pad + "  - " + x.text(false) + "\n")
+	}
+}
+
+// deep reports whether a value holds others that have keys.
+func (v Value) deep() bool {
+	inside := func(x Value) bool { return x.kind == yaml.MappingNode && len(x.fields) > 0 }
+	return slices.ContainsFunc(v.list, inside) || slices.ContainsFunc(v.fields, func(f Field) bool { return inside(f.Value) || f.Value.deep() })
+}
+
 // node is the value as the YAML library would read it.
 func (v Value) node() *yaml.Node {
 	n := &yaml.Node{Kind: v.kind, Value: v.word}
