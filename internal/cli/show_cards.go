@@ -304,8 +304,37 @@ func (c *call) card(k *card, src *text.Files) {
 	}
 }
 
-// cardOf is the card of an object; nil for a kind that has none.
+// inOtherWords are keys of the plan that cards tell in words of their own, beside those under the key itself.
+var inOtherWords = map[estate.Kind][]string{
+	estate.PeeringKind:  {"accepted", "exports", "imports"}, // its state, and what it carries
+	estate.HubLinkKind:  {"accepted", "tables"},
+	estate.BlockKind:    {"block"}, // its range
+	estate.SetKind:      {"addresses", "public"},
+	estate.WorkloadKind: {"target-ports", "arrives"},
+	estate.TableKind:    {"main"}, // for whom it is
+	estate.ListKind:     {"order"},
+}
+
+// cardOf is the card of an object, with all that the plan says of it; nil for a kind that has none.
 func cardOf(e *estate.Estate, o estate.Object) *card {
+	k := ownCard(e, o)
+	if k == nil {
+		return nil
+	}
+	told := inOtherWords[o.Kind()]
+	for _, f := range k.facts {
+		told = append(told, f[0])
+	}
+	for _, f := range o.Facts() {
+		if key, _, _ := strings.Cut(f.Key, " "); !slices.Contains(told, key) {
+			k.fact(f.Key, "%s", f)
+		}
+	}
+	return k
+}
+
+// ownCard is the card of an object in the words that its kind has.
+func ownCard(e *estate.Estate, o estate.Object) *card {
 	switch o := o.(type) {
 	case *estate.Network:
 		return networkCard(o)

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	pretty "github.com/jedib0t/go-pretty/v6/text"
@@ -169,7 +170,7 @@ func subnetCard(s *estate.Subnet) *card {
 		}
 	}
 	k.part("taken addresses", inside)
-	k.part("its route table", routesSheet(s.Table.Routes))
+	k.part("its route table", routesSheet(slices.Concat(s.Table.Some, s.Table.Routes)))
 	return k
 }
 
@@ -202,7 +203,7 @@ func tableCard(t *estate.Table) *card {
 	if t.Plan == nil {
 		k.fact("note", "the plan does not write it; it has what every network has")
 	}
-	k.part("routes", routesSheet(t.Routes))
+	k.part("routes", routesSheet(slices.Concat(t.Some, t.Routes)))
 	return k
 }
 

@@ -109,6 +109,13 @@ func Tables(e *estate.Estate) []Table {
 			}
 		}
 	}
+	for _, h := range e.Hubs {
+		for _, x := range h.Tables {
+			for _, r := range x.Routes {
+				t.add(x.ID(), r.To.String(), r.ViaName(), "", strings.Trim(strings.TrimPrefix(r.Origin.Remark(), ","), " ()"), "")
+			}
+		}
+	}
 	t = table("rules", "filter", "kind", "direction", "number", "rule", "guards")
 	rules := func(name, kind, guards string, in, out []estate.Rule) {
 		for i, r := range in {

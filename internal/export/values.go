@@ -6,80 +6,64 @@ import (
 	"strings"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/text"
 )
 
 // Value is a name and what it came to: the path of the thing in the plan, and one or more words.
 type Value struct {
-	Path  []string
+	Path  text.Path
 	Words []string
 }
 
 // Name is the path in one word, with dots between.
 func (v Value) Name() string { return strings.Join(v.Path, ".") }
 
-// Values are all names of an estate and what they came to: ranges, addresses, tables, zones.
+// Values are all names of an estate and what they came to: what is to be known of each thing, with the tables of its subnets, their routers,
+// and the addresses of each of a count.
 func Values(e *estate.Estate) []Value {
 	var all []Value
-	add := func(words []string, path ...string) {
-		if len(words) > 0 {
-			all = append(all, Value{path, words})
-		}
-	}
-	one := func(word string, path ...string) {
-		if word != "" {
-			add([]string{word}, path...)
-		}
-	}
-	for _, b := range e.Blocks {
-		add(texts(b.Ranges), "space", b.Name, "range")
-	}
-	for _, n := range e.Networks {
-		at := func(path ...string) []string { return append([]string{"networks", n.Name}, path...) }
-		add(texts(n.Ranges), at("range")...)
-		for _, h := range n.Held {
-			add(texts(h.Ranges), at("held", h.Name, "range")...)
-		}
-		for _, s := range n.Subnets {
-			add(texts(s.Ranges), at("subnets", s.Name, "range")...)
-			one(s.Zone, at("subnets", s.Name, "zone")...)
-			if s.Tier != nil {
-				one(s.Tier.Name, at("subnets", s.Name, "tier")...)
+	for _, o := range e.Objects() {
+		add := func(key string, words ...string) {
+			if len(words) > 0 {
+				all = append(all, Value{place(o).To(strings.Fields(key)...), words})
 			}
-			one(s.Table.Name, at("subnets", s.Name, "table")...)
-			for _, p := range s.Ranges {
-				if r := router(s, p); r.IsValid() && p.Addr().Is4() {
-					one(r.String(), at("subnets", s.Name, "router")...)
+		}
+		for _, f := range o.Facts() {
+			key, words := f.Key, f.Words
+			switch w, lives := o.(*estate.Workload); {
+			case f.Key == "block":
+				key = "range" // as that of everything else
+			case f.Key == "in" && lives && w.Subnet != nil:
+				words = []string{w.Subnet.ID()} // which carve chose, where the plan names a tier
+			case strings.HasPrefix(f.Key, "order "): // of rules, which are no names
+				continue
+			}
+			add(key, words...)
+		}
+		switch o := o.(type) {
+		case *estate.Subnet:
+			for _, p := range o.Ranges {
+				if r := router(o, p); r.IsValid() && p.Addr().Is4() {
+					add("router", r.String())
 				}
 			}
-		}
-		for _, g := range n.Gateways {
-			one(string(g.Type), at("gateways", g.Name, "kind")...)
-			add(texts(g.Addrs), at("gateways", g.Name, "address")...)
-			add(assigned(g.Public), at("gateways", g.Name, "public")...)
-		}
-		for _, t := range n.Tables {
+		case *estate.Table:
 			var of []string
-			for _, s := range t.Subnets {
+			for _, s := range o.Subnets {
 				of = append(of, s.Name)
 			}
-			add(of, at("tables", t.Name, "subnets")...)
+			add("subnets", of...)
 		}
-	}
-	for _, w := range e.Workloads {
-		add(texts(w.Addrs), "workloads", w.Name, "address")
-		add(assigned(w.Public), "workloads", w.Name, "public")
-		if w.Subnet != nil {
-			one(w.Subnet.ID(), "workloads", w.Name, "in")
-		}
-	}
-	for _, s := range e.Sites {
-		add(texts(s.Ranges), "sites", s.Name, "ranges")
-	}
-	for _, c := range e.Clusters {
-		add(texts(c.Pods), "clusters", c.Name, "pods")
-		add(texts(c.Services), "clusters", c.Name, "services")
 	}
 	return all
+}
+
+// place is where an object stands in the plan; each of a count has one of its own.
+func place(o estate.Object) text.Path {
+	if w, is := o.(*estate.Workload); is {
+		return text.Path{"workloads", w.Name}
+	}
+	return o.Place()
 }
 
 // ValuesJSON are values as one object, nested as the plan is; several words are a list.

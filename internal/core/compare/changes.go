@@ -125,8 +125,6 @@ func (d *differ) compare(was, is *item) {
 			d.ranges = append(d.ranges, RangeChange{name, v[0], v[1]})
 		}
 		switch {
-		case k == "profile":
-			words = append(words, "the profile is another")
 		case v[0] == "":
 			words = append(words, fmt.Sprintf("%s is %s", k, v[1]))
 		case v[1] == "":
@@ -290,6 +288,8 @@ func (r *renaming) apply(x *item, kind string) {
 	}
 	for i := range x.facts {
 		if slices.Contains(x.facts[i].names, kind) || kind == "set of workloads" && slices.Contains(x.facts[i].names, "workload") {
+			key, entry, _ := strings.Cut(x.facts[i].key, " ")
+			x.facts[i].key = strings.TrimSpace(key + " " + replaceWords(entry, r.word))
 			x.facts[i].value = replaceWords(x.facts[i].value, r.word)
 		}
 	}

@@ -5,7 +5,6 @@ import (
 	"strings"
 
 	"wendrik/internal/core/estate"
-	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
@@ -59,10 +58,10 @@ type lister struct {
 }
 
 // told are keys that people know by another word.
-var told = map[string]string{"block": "range", "ranges": "range", "addresses": "address", "estate": "name"}
+var told = map[string]string{"block": "range", "ranges": "range", "addresses": "address", "estate": "name", "labels": "label"}
 
-// add adds a thing with what the plan says of it, and with more that follows from other things.
-func (l *lister) add(kind, name, of string, at text.Pos, place text.Path, says any, more ...fact) {
+// add adds a thing with what is to be known of it.
+func (l *lister) add(kind, name, of string, at text.Pos, place text.Path, facts []plan.Fact) {
 	key := kind + " " + name
 	x := &item{kind: kind, name: name, of: of, at: at, place: place, nth: l.seen[key]}
 	l.seen[key]++
@@ -71,40 +70,34 @@ func (l *lister) add(kind, name, of string, at text.Pos, place text.Path, says a
 		x.affects = plan.AffectsAt(place)
 		l.affects[kind] = x.affects
 	}
-	for _, f := range plan.Facts(says) {
-		word := f.Key
+	for _, f := range facts {
+		word, entry, _ := strings.Cut(f.Key, " ")
 		if as := told[word]; as != "" {
 			word = as
 		}
-		x.facts = append(x.facts, fact{word, f.String(), f.Affects, f.Names, f.Set})
+		x.facts = append(x.facts, fact{strings.TrimSpace(word + " " + entry), f.String(), f.Affects, f.Names, f.Set})
 		x.affects = min(x.affects, f.Affects)
-	}
-	for _, f := range more {
-		if f.value != "" {
-			x.facts = append(x.facts, f)
-		}
 	}
 	l.all = append(l.all, x)
 }
 
 // thing adds an object of the estate.
-func (l *lister) thing(o estate.Object, of string, says any, more ...fact) {
-	l.add(string(o.Kind()), o.ID(), of, o.At(), o.Place(), says, more...)
+func (l *lister) thing(o estate.Object, of string) {
+	l.add(string(o.Kind()), o.ID(), of, o.At(), o.Place(), o.Facts())
 }
 
 // itemsOf are all things of an estate, in the order of its parts.
 func itemsOf(e *estate.Estate) []*item {
 	l := &lister{seen: map[string]int{}, affects: map[string]plan.Affects{}}
-	l.add("estate", "itself", "", e.Plan.Estate.At, nil, e.Plan)
+	l.add("estate", "itself", "", e.Plan.Estate.At, nil, plan.Facts(e.Plan))
 	for _, r := range e.Plan.Regions {
-		l.add("region", r.Name.Value, "", r.Name.At, text.Path{"regions", r.Name.Value}, nil,
-			fact{"zones", phrase.Names(r.Zones, func(t plan.Text) string { return t.Value }), plan.Nobody, nil, false})
+		l.add("region", r.Name.Value, "", r.Name.At, text.Path{"regions", r.Name.Value}, r.Facts())
 	}
 	for _, d := range e.Plan.DHCP {
-		l.add("dhcp", d.Name.Value, "", d.Name.At, text.Path{"dhcp", d.Name.Value}, d)
+		l.add("dhcp", d.Name.Value, "", d.Name.At, text.Path{"dhcp", d.Name.Value}, plan.Facts(d))
 	}
 	for _, b := range e.Blocks {
-		l.thing(b, "", b.Plan)
+		l.thing(b, "")
 	}
 	for _, n := range e.Networks {
 		l.network(n)
@@ -114,70 +107,62 @@ func itemsOf(e *estate.Estate) []*item {
 		if w.Count.Given() {
 			kind = estate.SetKind
 		}
-		l.add(string(kind), w.Name.Value, "", w.Name.At, text.Path{"workloads", w.Name.Value}, w)
+		l.add(string(kind), w.Name.Value, "", w.Name.At, text.Path{"workloads", w.Name.Value}, plan.Facts(w))
 	}
 	for _, p := range e.Peerings {
-		l.thing(p, "", p.Plan)
+		l.thing(p, "")
 	}
 	for _, h := range e.Hubs {
 		l.hub(h)
 	}
 	for _, x := range e.HubLinks {
-		l.thing(x, "", x.Plan)
+		l.thing(x, "")
 	}
 	for _, s := range e.Sites {
-		l.thing(s, "", s.Plan)
+		l.thing(s, "")
 	}
 	for _, c := range e.Clusters {
-		l.thing(c, "", c.Plan)
+		l.thing(c, "")
 	}
 	for _, x := range e.Plan.Expect {
 		l.add("expectation", x.Text, "", x.At, text.Path{"expect"}, nil)
 	}
 	for _, w := range e.Plan.Waive {
-		l.add("waiver", w.Rule.Value+" at "+w.Place.Value, "", w.At, text.Path{"waive"}, &w)
+		l.add("waiver", w.Rule.Value+" at "+w.Place.Value, "", w.At, text.Path{"waive"}, plan.Facts(&w))
 	}
 	return l.all
 }
 
 func (l *lister) network(n *estate.Network) {
-	l.thing(n, "", n.Plan)
+	l.thing(n, "")
 	for _, t := range n.Tiers {
-		l.thing(t, n.Name, t.Plan)
+		l.thing(t, n.Name)
 	}
 	for _, h := range n.Held {
-		l.thing(h, n.Name, h.Plan)
+		l.thing(h, n.Name)
 	}
 	for _, s := range n.Subnets {
-		list := ""
-		if s.List != nil {
-			list = s.List.Name
-		}
-		l.thing(s, n.Name, s.Plan, fact{"table", s.Table.Name, plan.Members, []string{"route table"}, false}, fact{"list", list, plan.Members, []string{"list"}, false})
+		l.thing(s, n.Name)
 	}
 	for _, g := range n.Gateways {
 		if g.Plan != nil {
-			l.thing(g, n.Name, g.Plan)
+			l.thing(g, n.Name)
 		}
 	}
 	for _, t := range n.Tables {
 		if t.Plan != nil {
-			l.thing(t, n.Name, t.Plan)
+			l.thing(t, n.Name)
 			l.routes(t.ID(), t.Place(), t.Plan.Routes, "route")
 		}
 	}
 	for _, g := range n.Groups {
-		l.thing(g, n.Name, g.Plan)
+		l.thing(g, n.Name)
 		l.rules("group", g, g.Plan.In, g.Plan.Out)
 	}
 	for _, x := range n.Lists {
-		l.thing(x, n.Name, x.Plan, fact{"order in", order(x.Plan.In), plan.Members, nil, false}, fact{"order out", order(x.Plan.Out), plan.Members, nil, false})
+		l.thing(x, n.Name)
 		l.rules("list", x, x.Plan.In, x.Plan.Out)
 	}
-}
-
-func order(rules []plan.Rule) string {
-	return phrase.Names(rules, func(r plan.Rule) string { return r.Text })
 }
 
 func (l *lister) routes(of string, place text.Path, all []plan.Route, kind string) {
@@ -190,7 +175,7 @@ func (l *lister) routes(of string, place text.Path, all []plan.Route, kind strin
 		if r.Only.Given() {
 			some = " for group " + r.Only.Value
 		}
-		l.add(kind, fmt.Sprintf("%s: %s%s", of, to, some), of, r.At, place.To("routes"), &r)
+		l.add(kind, fmt.Sprintf("%s: %s%s", of, to, some), of, r.At, place.To("routes"), plan.Facts(&r))
 	}
 }
 
@@ -204,13 +189,13 @@ func (l *lister) rules(kind string, o estate.Object, in, out []plan.Rule) {
 }
 
 func (l *lister) hub(h *estate.Hub) {
-	l.thing(h, "", h.Plan)
+	l.thing(h, "")
 	for i := range h.Plan.Attach {
 		a := &h.Plan.Attach[i]
-		l.add("attachment", h.Name+": "+a.Who.Value, h.Name, a.Who.At, h.Place().To("attach", a.Who.Value), a)
+		l.add("attachment", h.Name+": "+a.Who.Value, h.Name, a.Who.At, h.Place().To("attach", a.Who.Value), plan.Facts(a))
 	}
 	for _, t := range h.Tables {
-		l.thing(t, h.Name, t.Plan)
+		l.thing(t, h.Name)
 		for _, w := range t.Plan.Learns {
 			l.add("learned route", t.ID()+": "+w.Value, t.ID(), w.At, t.Place().To("learns"), nil)
 		}

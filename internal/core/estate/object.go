@@ -40,6 +40,7 @@ type Object interface {
 	ID() string       // its name, with that of its network or hub where it is a part of one: booking/web-a
 	Place() text.Path // where it stands in the plan
 	At() text.Pos     // the same, in the text; no place for what the plan does not write
+	Facts() []plan.Fact
 }
 
 // Blackhole is the next hop that drops on purpose.

@@ -22,7 +22,8 @@ type Fact struct {
 func (f Fact) String() string { return strings.Join(f.Words, ", ") }
 
 // Facts are what the plan says of one of its things, in the order of the format; but for what it holds that is told for itself: things
-// that have names, rules and routes. What is so anyway is no fact, and each label is one of its own.
+// that have names, rules and routes. What is so anyway is no fact, and each entry of a mapping is one,
+// whose key is that of the mapping and its own with a blank between.
 func Facts(x any) []Fact {
 	switch x := x.(type) {
 	case *Plan:
@@ -71,6 +72,12 @@ func Facts(x any) []Fact {
 	return nil
 }
 
+// Facts of a region are its zones.
+func (r *Region) Facts() []Fact {
+	v, _ := manyNames.write(r.Zones)
+	return []Fact{{Key: "zones", Words: wordsIn(v), Affects: Nobody}}
+}
+
 func facts[T any](table []field[T], x *T) []Fact {
 	var all []Fact
 	for i := range table {
@@ -82,10 +89,10 @@ func facts[T any](table []field[T], x *T) []Fact {
 		if !given {
 			continue
 		}
-		if f.key == "labels" {
-			for _, l := range v.Fields() {
-				all = append(all, Fact{"label " + l.Key, wordsIn(l.Value), f.affects, nil, false})
-			}
+		for _, entry := range v.Fields() {
+			all = append(all, Fact{f.key + " " + entry.Key, wordsIn(entry.Value), f.affects, f.names, false})
+		}
+		if len(v.Fields()) > 0 {
 			continue
 		}
 		words := wordsIn(v)
@@ -97,7 +104,7 @@ func facts[T any](table []field[T], x *T) []Fact {
 	return all
 }
 
-// wordsIn are the words of a value: those of a list, and of a mapping each entry.
+// wordsIn are the words of a value: those of a list, with those of a list in it in one.
 func wordsIn(v text.Value) []string {
 	if word, single := v.Single(); single {
 		return []string{word}
@@ -105,9 +112,6 @@ func wordsIn(v text.Value) []string {
 	var all []string
 	for _, x := range v.Items() {
 		all = append(all, strings.Join(wordsIn(x), ", "))
-	}
-	for _, f := range v.Fields() {
-		all = append(all, f.Key+": "+strings.Join(wordsIn(f.Value), ", "))
 	}
 	return all
 }
