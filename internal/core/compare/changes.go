@@ -3,8 +3,10 @@ package compare
 import (
 	"fmt"
 	"regexp"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/plan"
@@ -32,6 +34,7 @@ type Change struct {
 	Is    text.Pos  // in the new text; no place for what is gone
 
 	of      string
+	called  string       // what it was called, where it is renamed
 	affects plan.Affects // whom it touches
 }
 
@@ -44,17 +47,72 @@ type differ struct {
 	calls   map[string]string // workloads and sites that are called otherwise: the old name, and the new one
 	changes []Change
 	ranges  []RangeChange
+	renamed bool // whether anything is called otherwise
 }
 
 // named are the kinds of things that can be renamed, those that hold others first.
 var named = []string{"block", "network", "hub", "site", "peering", "hub link", "cluster", "tier", "subnet", "held part", "gateway", "route table", "group", "list", "hub table", "workload", "set of workloads"}
 
+// diff finds what two versions have differently. What both say in the same words is passed over, unless something is called otherwise,
+// of which that may speak.
 func diff(before, after *estate.Estate) *differ {
-	d := &differ{was: itemsOf(before), is: itemsOf(after), calls: map[string]string{}}
+	alike := alikeIn(before, after)
+	d := diffBut(before, after, alike)
+	if d.renamed {
+		d = diffBut(before, after, nil)
+	}
+	return d
+}
+
+// alikeIn are the names of networks, and of workloads, of which two versions say the same.
+func alikeIn(before, after *estate.Estate) *alike {
+	networks := make(map[string]*plan.Network, len(before.Networks))
+	for _, n := range before.Networks {
+		networks[n.Name] = n.Plan
+	}
+	workloads := make(map[string]*plan.Workload, len(before.Plan.Workloads))
+	for _, w := range before.Plan.Workloads {
+		workloads[w.Name.Value] = w
+	}
+	return &alike{
+		same(after.Networks, func(n *estate.Network) string { return n.Name }, func(n *estate.Network) bool { return networks[n.Name] != nil && plan.Same(networks[n.Name], n.Plan) }),
+		same(after.Plan.Workloads, func(w *plan.Workload) string { return w.Name.Value }, func(w *plan.Workload) bool {
+			return workloads[w.Name.Value] != nil && plan.Same(workloads[w.Name.Value], w)
+		}),
+	}
+}
+
+// same are the names of those things that are as they were, which are looked at side by side.
+func same[T any](all []T, name func(T) string, is func(T) bool) map[string]bool {
+	found := make([]bool, len(all))
+	var work sync.WaitGroup
+	parts := runtime.GOMAXPROCS(0)
+	for k := range parts {
+		work.Go(func() {
+			for i := k * len(all) / parts; i < (k+1)*len(all)/parts; i++ {
+				found[i] = is(all[i])
+			}
+		})
+	}
+	work.Wait()
+	names := make(map[string]bool, len(all))
+	for i, x := range all {
+		if found[i] {
+			names[name(x)] = true
+		}
+	}
+	return names
+}
+
+// alike are names of what is to be passed over; nil of nothing.
+type alike struct{ networks, workloads map[string]bool }
+
+func diffBut(before, after *estate.Estate, but *alike) *differ {
+	d := &differ{was: itemsOf(before, but), is: itemsOf(after, but), calls: map[string]string{}}
 	was, is := index(d.was), index(d.is)
 	for _, kind := range named {
 		if d.renames(kind, was, is) {
-			was = index(d.was)
+			was, d.renamed = index(d.was), true
 		}
 	}
 	for _, x := range d.is {
@@ -82,7 +140,7 @@ func index(all []*item) map[string]*item {
 }
 
 func (d *differ) change(kind string, x *item, what string, affects plan.Affects, was, is text.Pos) {
-	d.changes = append(d.changes, Change{kind, x.kind, x.name, what, x.place, was, is, x.of, affects})
+	d.changes = append(d.changes, Change{Kind: kind, Thing: x.kind, Name: x.name, What: what, Place: x.place, Was: was, Is: is, of: x.of, affects: affects})
 }
 
 // compare tells the facts of a thing apart.
@@ -176,6 +234,7 @@ func (d *differ) renames(kind string, was, is map[string]*item) bool {
 		x := free[key][0]
 		free[key] = free[key][1:]
 		d.change(Renamed, x, fmt.Sprintf("was called %s", y.name), x.affects, y.at, x.at)
+		d.changes[len(d.changes)-1].called = y.name
 		if y.kind == "workload" || y.kind == "set of workloads" || y.kind == "site" {
 			d.calls[y.name] = x.name
 		}

@@ -4,6 +4,7 @@ package compare
 
 import (
 	"slices"
+	"sync"
 	"time"
 
 	"wendrik/internal/core/address"
@@ -47,8 +48,7 @@ func Of(before, after *estate.Estate, allow []plan.Expectation, today time.Time)
 	for was, is := range d.calls {
 		before.Call(was, is)
 	}
-	t := touchedBy(before, after, d)
-	found := grid.CompareIn(before, after, t.has)
+	found := d.effect(before, after)
 	c := &causes{before: before, after: after, changes: r.Changes}
 	for _, x := range found.Opens {
 		r.Opens = append(r.Opens, Difference{x, c.of(x, true), false})
@@ -61,6 +61,23 @@ func Of(before, after *estate.Estate, allow []plan.Expectation, today time.Time)
 	r.expectations(before, after)
 	r.findings(before, after, today)
 	return r
+}
+
+// Effect is all that opens and closes from one version of an estate to another, and whom the internet sees otherwise, but for flows that
+// are asked about: what grid.Compare finds by asking everybody, found by asking those whom the change can touch.
+func Effect(before, after *estate.Estate, but ...reach.Question) *grid.Differences {
+	return diff(before, after).effect(before, after, but...)
+}
+
+func (d *differ) effect(before, after *estate.Estate, but ...reach.Question) *grid.Differences {
+	switch t := touchedBy(before, after, d); {
+	case t.all:
+		return grid.Compare(before, after, but...)
+	case len(t.networks) == 0:
+		return &grid.Differences{}
+	default:
+		return grid.CompareIn(before, after, t.has, but...)
+	}
 }
 
 // permit notes what may open: what a line says that it reaches; and what may close: what one says that it never reaches.
@@ -186,8 +203,11 @@ func (r *Result) expectations(before, after *estate.Estate) {
 
 // findings tells those of check that one version alone has.
 func (r *Result) findings(before, after *estate.Estate, today time.Time) {
-	was, _ := check.Judge(before, today)
-	is, _ := check.Judge(after, today)
+	var was, is []diag.Finding
+	var both sync.WaitGroup
+	both.Go(func() { was, _ = check.Judge(before, today) })
+	both.Go(func() { is, _ = check.Judge(after, today) })
+	both.Wait()
 	key := func(f diag.Finding) string { return string(f.Code) + " " + f.Place.String() + " " + f.Message }
 	only := func(all, others []diag.Finding) []diag.Finding {
 		known := map[string]bool{}

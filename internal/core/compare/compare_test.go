@@ -362,6 +362,7 @@ func TestRenames(t *testing.T) {
 		{[]string{"app", "work"}, "tier booking/work was called booking/app"},
 		{[]string{"db: {in: [tcp", "base: {in: [tcp", "[db]", "[base]"}, "group finance/base was called finance/db"},
 	} {
+		assert.Equal(t, grid.Compare(estatetest.Load(t, port), replaced(t, c.pairs...)), Effect(estatetest.Load(t, port), replaced(t, c.pairs...)), "both names are those of what is touched")
 		r := Of(estatetest.Load(t, port), replaced(t, c.pairs...), nil, today)
 		var got []string
 		for _, x := range r.Changes {

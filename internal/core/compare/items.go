@@ -86,8 +86,11 @@ func (l *lister) thing(o estate.Object, of string) {
 	l.add(string(o.Kind()), o.ID(), of, o.At(), o.Place(), o.Facts())
 }
 
-// itemsOf are all things of an estate, in the order of its parts.
-func itemsOf(e *estate.Estate) []*item {
+// itemsOf are all things of an estate, in the order of its parts, but for some.
+func itemsOf(e *estate.Estate, but *alike) []*item {
+	if but == nil {
+		but = &alike{}
+	}
 	l := &lister{seen: map[string]int{}, affects: map[string]plan.Affects{}}
 	l.add("estate", "itself", "", e.Plan.Estate.At, nil, plan.Facts(e.Plan))
 	for _, r := range e.Plan.Regions {
@@ -100,9 +103,14 @@ func itemsOf(e *estate.Estate) []*item {
 		l.thing(b, "")
 	}
 	for _, n := range e.Networks {
-		l.network(n)
+		if !but.networks[n.Name] {
+			l.network(n)
+		}
 	}
 	for _, w := range e.Plan.Workloads {
+		if but.workloads[w.Name.Value] {
+			continue
+		}
 		kind := estate.WorkloadKind
 		if w.Count.Given() {
 			kind = estate.SetKind

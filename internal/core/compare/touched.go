@@ -30,6 +30,10 @@ func touchedBy(before, after *estate.Estate, d *differ) *touched {
 	f := &finder{touched: t, estates: []*estate.Estate{before, after}, moved: map[string]bool{}}
 	for _, c := range d.changes {
 		f.change(c)
+		if c.called != "" { // the old version knows it by that
+			c.Name = c.called
+			f.change(c)
+		}
 	}
 	if !t.all && len(f.moved) > 0 {
 		f.speakOf()

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/compare"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
 	"wendrik/internal/core/flow"
@@ -80,7 +81,7 @@ func Of(e *estate.Estate, q Request) (*Result, error) {
 	}
 	s.prove(r)
 	if len(r.Changes) > 0 {
-		d := grid.Compare(e, r.After)
+		d := compare.Effect(e, r.After)
 		r.Opens, r.Closes = d.Opens, s.beyond(d.Closes)
 		r.Breaks = s.breaks(r.After)
 	}
@@ -265,7 +266,7 @@ func (s *search) make(way []kind, open []grid.Part) (outcome, bool) {
 
 // harm is how much an outcome leaves open, breaks, opens and closes besides.
 func (s *search) harm(o outcome) int {
-	d := grid.Compare(s.e, o.e)
+	d := compare.Effect(s.e, o.e)
 	n := 0
 	for _, p := range o.open {
 		n += 1000000 * p.Pairs

@@ -91,10 +91,18 @@ func newComparison(before, after *estate.Estate, in func(network string) bool, b
 	}
 	fine := func(x *estate.Workload) int { return apart[x.Name]<<2 | publicness(x) }
 	// The classes of each grid are made as fine as those of the other, by way of the names.
-	units := [2]map[string]int{newClasses(after, fine).units(), newClasses(before, fine).units()}
-	for i, e := range c.estates {
-		c.grids[i] = newGridIn(e, func(x *estate.Workload) int { return units[i][x.Name]<<24 | fine(x) }, in)
+	var units [2]map[string]int
+	both := func(do func(i int)) {
+		var work sync.WaitGroup
+		for i := range c.estates {
+			work.Go(func() { do(i) })
+		}
+		work.Wait()
 	}
+	both(func(i int) { units[1-i] = newClasses(c.estates[i], fine).units() })
+	both(func(i int) {
+		c.grids[i] = newGridIn(c.estates[i], func(x *estate.Workload) int { return units[i][x.Name]<<24 | fine(x) }, in)
+	})
 	known := map[string]int{}
 	for i, g := range c.grids {
 		for j, class := range g.Classes {

@@ -26,7 +26,7 @@ type Grid struct {
 	spots    [2]map[spot]int32
 	targets  [2][]*estate.Workload // one in each spot
 	roads    [2][]road             // from each router to each spot, by routers
-	coming   [2][]road             // the same, by spots
+	coming   [2][]road             // the same, by spots; nil where few are asked for
 	brief    []brief               // of each class
 	addrs    [2][]netip.Addr       // of all classes, in order
 	ranked   [2][]ranked           // every filter, towards these
@@ -135,19 +135,35 @@ const (
 
 // findRoads walks from every table to every spot, of those that are asked for; the others are as they are.
 func (g *Grid) findRoads() {
+	asked := func(x *estate.Workload) bool { return x != nil && (g.in == nil || g.in(x.Subnet.Network.Name)) }
 	for f := range g.roads {
+		routers, spots := len(g.sources[f]), len(g.targets[f])
 		if g.roads[f] == nil {
-			g.roads[f] = make([]road, len(g.sources[f])*len(g.targets[f]))
+			g.roads[f] = make([]road, routers*spots)
 		}
-		g.sideBySide(len(g.sources[f]), func(r *worker, i int) {
-			row := g.roads[f][i*len(g.targets[f]):][:len(g.targets[f])]
-			for j, b := range g.targets[f] {
-				if a := g.sources[f][i]; a != nil && a.Subnet.Network != b.Subnet.Network && (g.in == nil || g.in(a.Subnet.Network.Name) || g.in(b.Subnet.Network.Name)) {
+		var all, some []int // the spots that are asked for from everywhere
+		for j, b := range g.targets[f] {
+			if all = append(all, j); asked(b) {
+				some = append(some, j)
+			}
+		}
+		g.sideBySide(routers, func(r *worker, i int) {
+			a, row := g.sources[f][i], g.roads[f][i*spots:][:spots]
+			to := some
+			if a == nil {
+				return
+			} else if asked(a) {
+				to = all
+			}
+			for _, j := range to {
+				if b := g.targets[f][j]; a.Subnet.Network != b.Subnet.Network {
 					row[j] = r.road(a, b, []family{ipv4, ipv6}[f])
 				}
 			}
 		})
-		routers, spots := len(g.sources[f]), len(g.targets[f])
+		if g.coming[f] = nil; g.in != nil {
+			continue // of which few are asked for
+		}
 		g.coming[f] = make([]road, routers*spots)
 		for i := range routers {
 			for j := range spots {

@@ -99,7 +99,9 @@ func (r *worker) strangers(x *Class, row []Cell) {
 	for f := range 2 {
 		if from.spots[f] >= 0 {
 			roads[f] = g.roads[f][from.router*len(g.targets[f]):]
-			coming[f] = g.coming[f][int(from.spots[f])*len(g.sources[f]):]
+			if g.coming[f] != nil {
+				coming[f] = g.coming[f][int(from.spots[f])*len(g.sources[f]):]
+			}
 		}
 	}
 	for _, to := range g.places {
@@ -114,7 +116,12 @@ func (r *worker) strangers(x *Class, row []Cell) {
 				continue
 			}
 			families++
-			there, back := roads[f][to.spots[f]], coming[f][to.router]
+			there, back := roads[f][to.spots[f]], nowhere
+			if coming[f] != nil {
+				back = coming[f][to.router]
+			} else {
+				back = g.roads[f][to.router*len(g.targets[f])+int(from.spots[f])]
+			}
 			switch {
 			case there == nowhere || there == plain && back == nowhere:
 			case there == plain && back == plain:

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"wendrik/internal/core/compare"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
@@ -110,7 +111,7 @@ func Of(e *estate.Estate, q Request) (*Result, error) {
 		}
 	}
 	if len(e.Workloads) <= maxCompared && j.After != e {
-		d := grid.Compare(e, j.After)
+		d := compare.Effect(e, j.After)
 		j.Opens, j.Closes = d.Opens, d.Closes
 		j.Against = append(j.Against, expect.Against(e, j.After)...)
 	}

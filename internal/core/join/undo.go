@@ -6,10 +6,10 @@ import (
 	"slices"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/compare"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
 	"wendrik/internal/core/flow"
-	"wendrik/internal/core/grid"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
@@ -44,7 +44,7 @@ func Undo(e *estate.Estate, q Request) (*Result, error) {
 		}
 	}
 	if len(e.Workloads) <= maxCompared {
-		d := grid.Compare(e, j.After)
+		d := compare.Effect(e, j.After)
 		j.Opens, j.Closes, j.Against = d.Opens, d.Closes, expect.Against(e, j.After)
 	}
 	j.halve()

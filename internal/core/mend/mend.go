@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"wendrik/internal/core/check"
+	"wendrik/internal/core/compare"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
@@ -334,7 +335,7 @@ func (m *mender) judge(findings []diag.Finding) {
 		}
 	}
 	if len(m.e.Workloads) <= maxCompared {
-		d := grid.Compare(m.e, m.After)
+		d := compare.Effect(m.e, m.After)
 		m.Opens, m.Closes, m.Against = d.Opens, d.Closes, expect.Against(m.e, m.After)
 	}
 }

@@ -159,7 +159,7 @@ var routeFields = []field[Route]{
 			return text.Word(r.Name.Value), r.Name.Given()
 		}},
 	key("via", "a gateway, peering, hub, site or workload, or blackhole", Members, aText, func(r *Route) *Text { return &r.Via }).must().
-		of("hub", "site", "peering", "hub link", "gateway", "workload"),
+		of("network", "hub", "site", "peering", "hub link", "gateway", "workload"),
 	{key: "only", doc: "the group whose members' packets it is for; for all unless written", affects: Members, shape: aName, apart: true, // which it is known by
 		read:  to(func(r *Route) *Text { return &r.Only }, (*decoder).text),
 		write: func(r *Route) (text.Value, bool) { return aReference.write(r.Only) }},
@@ -251,7 +251,7 @@ var hubTableFields = []field[HubTable]{
 
 var siteFields = append([]field[Site]{
 	key("ranges", "its own ranges", Everybody, ranges, func(s *Site) *[]Range { return &s.Ranges }).must(),
-	{key: "knows", doc: "the ranges that it has routes to through its link, or names of what has them", affects: Everybody, shape: listOf(aRangeOrName),
+	{key: "knows", doc: "the ranges that it has routes to through its link, or names of what has them", affects: Everybody, shape: listOf(aRangeOrName), names: []string{"network", "tier", "subnet", "site", "cluster", "block"},
 		read: func(d *decoder, n text.Node, s *Site) { s.Knows, s.Names = d.rangesOrNames(n) },
 		write: func(s *Site) (text.Value, bool) {
 			var words []string

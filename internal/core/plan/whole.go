@@ -25,49 +25,90 @@ func (f Fact) String() string { return strings.Join(f.Words, ", ") }
 // that have names, rules and routes. What is so anyway is no fact, and each entry of a mapping is one,
 // whose key is that of the mapping and its own with a blank between.
 func Facts(x any) []Fact {
+	if b := bind(x); b != nil {
+		return b.facts()
+	}
+	return nil
+}
+
+// Same reports whether a plan would write two things alike, but for their names: then all that is said of them is the same, wherever they stand.
+func Same(x, y any) bool {
+	a := bind(x)
+	return a != nil && a.same(bind(y))
+}
+
+// bound is a thing and the table of its keys.
+type bound[T any] struct {
+	table []field[T]
+	of    *T
+}
+
+func (b bound[T]) facts() []Fact { return facts(b.table, b.of) }
+
+func (b bound[T]) same(other any) bool {
+	o, is := other.(bound[T])
+	for i := range b.table {
+		f := &b.table[i]
+		if !is || f.write == nil {
+			continue
+		}
+		x, has := f.write(b.of)
+		y, had := f.write(o.of)
+		if has != had || has && !x.Equal(y) {
+			return false
+		}
+	}
+	return is
+}
+
+// bind finds the table of a thing; nil for what is none of a plan.
+func bind(x any) interface {
+	facts() []Fact
+	same(other any) bool
+} {
 	switch x := x.(type) {
 	case *Plan:
-		return facts(planFields, x)
+		return bound[Plan]{planFields, x}
 	case *DHCP:
-		return facts(dhcpFields, x)
+		return bound[DHCP]{dhcpFields, x}
 	case *Block:
-		return facts(blockFields, x)
+		return bound[Block]{blockFields, x}
 	case *Network:
-		return facts(networkFields, x)
+		return bound[Network]{networkFields, x}
 	case *Tier:
-		return facts(tierFields, x)
+		return bound[Tier]{tierFields, x}
 	case *Held:
-		return facts(heldFields, x)
+		return bound[Held]{heldFields, x}
 	case *Subnet:
-		return facts(subnetFields, x)
+		return bound[Subnet]{subnetFields, x}
 	case *Gateway:
-		return facts(gatewayFields, x)
+		return bound[Gateway]{gatewayFields, x}
 	case *Table:
-		return facts(tableFields, x)
+		return bound[Table]{tableFields, x}
 	case *Route:
-		return facts(routeFields, x)
+		return bound[Route]{routeFields, x}
 	case *Group:
-		return facts(groupFields, x)
+		return bound[Group]{groupFields, x}
 	case *List:
-		return facts(listFields, x)
+		return bound[List]{listFields, x}
 	case *Workload:
-		return facts(workloadFields, x)
+		return bound[Workload]{workloadFields, x}
 	case *Peering:
-		return facts(peeringFields, x)
+		return bound[Peering]{peeringFields, x}
 	case *Hub:
-		return facts(hubFields, x)
+		return bound[Hub]{hubFields, x}
 	case *HubLink:
-		return facts(hubLinkFields, x)
+		return bound[HubLink]{hubLinkFields, x}
 	case *HubTable:
-		return facts(hubTableFields, x)
+		return bound[HubTable]{hubTableFields, x}
 	case *Attachment:
-		return facts(attachmentFields, x)
+		return bound[Attachment]{attachmentFields, x}
 	case *Site:
-		return facts(siteFields, x)
+		return bound[Site]{siteFields, x}
 	case *Cluster:
-		return facts(clusterFields, x)
+		return bound[Cluster]{clusterFields, x}
 	case *Waiver:
-		return facts(waiverFields, x)
+		return bound[Waiver]{waiverFields, x}
 	}
 	return nil
 }

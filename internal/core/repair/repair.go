@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"wendrik/internal/core/compare"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
@@ -367,7 +368,7 @@ func (s *search) result(now outcome) *Repair {
 	for _, a := range s.was {
 		asked = append(asked, a.Question)
 	}
-	d := grid.Compare(s.e, now.e, asked...)
+	d := compare.Effect(s.e, now.e, asked...)
 	r.Opens, r.Closes, r.Against = d.Opens, d.Closes, expect.Against(s.e, now.e)
 	return r
 }

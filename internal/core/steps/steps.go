@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/compare"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/plan"
@@ -87,7 +88,7 @@ func Of(old, fresh *estate.Estate, step func(done, total int)) (*Plan, error) {
 			single = append(single, split(e)...)
 		}
 	}
-	f.meant = grid.Compare(old, fresh)
+	f.meant = compare.Effect(old, fresh)
 	for _, one := range together(single, f.wordOf, f.element) {
 		f.left = append(f.left, f.step(one))
 	}
@@ -270,7 +271,7 @@ func (f *finder) why(s Step, tried int) string {
 
 // harm is what a state cuts and opens that is not meant.
 func (f *finder) harm(e *estate.Estate) (cuts, opens []grid.Difference) {
-	d := grid.Compare(f.old, e)
+	d := compare.Effect(f.old, e)
 	internet := grid.Ownerless(f.old).Intersect(grid.Ownerless(f.fresh))
 	return beyond(d.Closes, f.meant.Closes, internet), beyond(d.Opens, f.meant.Opens, internet)
 }
@@ -278,7 +279,7 @@ func (f *finder) harm(e *estate.Estate) (cuts, opens []grid.Difference) {
 // Harm is what a state between two estates cuts and opens that is not meant: what passes in both and not in it, and what passes in it
 // and in neither.
 func Harm(old, fresh, between *estate.Estate) (cuts, opens []grid.Difference) {
-	f := &finder{old: old, fresh: fresh, meant: grid.Compare(old, fresh)}
+	f := &finder{old: old, fresh: fresh, meant: compare.Effect(old, fresh)}
 	return f.harm(between)
 }
 

@@ -237,6 +237,12 @@ func (v Value) text(quotes bool) string {
 
 func (f Field) text(quotes bool) string { return quoted(f.Key, quotes) + ": " + f.Value.text(quotes) }
 
+// Equal reports whether two values are written alike.
+func (v Value) Equal(o Value) bool {
+	return v.kind == o.kind && v.word == o.word && v.null == o.null && slices.EqualFunc(v.list, o.list, Value.Equal) &&
+		slices.EqualFunc(v.fields, o.fields, func(a, b Field) bool { return a.Key == b.Key && a.Value.Equal(b.Value) })
+}
+
 // Lines writes a field as a text of its own, with two blanks for each step: what holds mappings has a line for each of them, and the rest
 // stands on one line where that is not long.
 func Lines(f Field) string {

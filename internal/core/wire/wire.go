@@ -7,6 +7,7 @@ import (
 	"fmt"
 
 	"wendrik/internal/core/carve"
+	"wendrik/internal/core/compare"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
@@ -51,7 +52,7 @@ func InSteps(e *estate.Estate, step func(done, total int)) *Result {
 	w.breaksNone()
 	w.onLines()
 	if len(w.Changes) > 0 && w.Uneditable == nil && len(e.Workloads) <= maxCompared {
-		d := grid.Compare(e, w.After)
+		d := compare.Effect(e, w.After)
 		w.Opens, w.Closes = d.Opens, d.Closes
 	}
 	return w.Result
