@@ -23,6 +23,7 @@ type Class struct {
 
 // place is where packets go the same way: classes at the same place differ only in what filters say of them.
 type place struct {
+	number  int // among those of the grid
 	start   int // the number of the first of its classes; the others follow
 	classes []*Class
 	network *estate.Network
@@ -225,7 +226,7 @@ func (g *Grid) classesOf(unit func(*estate.Workload) int) {
 
 // place adds a place, and numbers its table and where routes see it.
 func (g *Grid) place(key placeKey, first *estate.Workload) *place {
-	p := &place{first: first, network: key.network, spots: [2]int32{-1, -1}, lists: [2]filterID{-1, -1}}
+	p := &place{number: len(g.places), first: first, network: key.network, spots: [2]int32{-1, -1}, lists: [2]filterID{-1, -1}}
 	if key.list != nil {
 		p.lists = [2]filterID{g.filters.ofList(key.list, reach.In), g.filters.ofList(key.list, reach.Out)}
 	}

@@ -214,16 +214,27 @@ func gain(was, is reach.Outcome) flow.Set {
 // inside compares the grids row by row, several rows side by side.
 func (c *comparison) inside() {
 	found := make([]notes, len(c.classes))
+	var asked []int // the classes of which it is asked what goes from and to them
+	for i := range c.classes {
+		if c.classes[i].asked {
+			asked = append(asked, i)
+		}
+	}
 	var taken atomic.Int64
 	var all sync.WaitGroup
-	for range runtime.GOMAXPROCS(0) {
+	for nth := range runtime.GOMAXPROCS(0) {
+		var workers [2]*worker
+		for i, g := range c.grids {
+			if i > 0 || c.before == nil {
+				workers[i] = g.staff()[nth]
+			}
+		}
 		all.Go(func() {
-			var workers [2]*worker
 			var rows [2][]Cell
 			gains := map[[2]OutcomeID][2]flow.Set{} // what opens and what closes from one outcome to another
 			same := map[[2]OutcomeID]bool{}         // whether two outcomes of the two grids are the same
 			for i, g := range c.grids {
-				workers[i], rows[i] = newWorker(g), make([]Cell, len(g.Classes))
+				rows[i] = make([]Cell, len(g.Classes))
 			}
 			for i := int(taken.Add(1)) - 1; i < len(c.classes); i = int(taken.Add(1)) - 1 {
 				if c.skip != nil && c.skip(i) {
@@ -236,7 +247,7 @@ func (c *comparison) inside() {
 						workers[k].rows(at, [][]Cell{rows[k]})
 					}
 				}
-				c.row(&c.classes[i], rows, same, gains, &found[i])
+				c.row(i, asked, rows, same, gains, &found[i])
 				found[i].opens, found[i].closes = gather(found[i].opens, fromOf, toOf), gather(found[i].closes, fromOf, toOf)
 			}
 		})
@@ -248,12 +259,13 @@ func (c *comparison) inside() {
 	}
 }
 
-// row compares the row of a class in both grids.
-func (c *comparison) row(x *sameClass, rows [2][]Cell, same map[[2]OutcomeID]bool, gains map[[2]OutcomeID][2]flow.Set, into *notes) {
-	for j := range c.classes {
-		y := &c.classes[j]
-		if !x.asked && !y.asked {
-			continue
+// row compares the row of a class in both grids, of which that is not asked towards some classes alone.
+func (c *comparison) row(i int, asked []int, rows [2][]Cell, same map[[2]OutcomeID]bool, gains map[[2]OutcomeID][2]flow.Set, into *notes) {
+	x := &c.classes[i]
+	for n := range c.towards(x, asked) {
+		y := &c.classes[n]
+		if !x.asked {
+			y = &c.classes[asked[n]]
 		}
 		cells := [2]Cell{{NoPair, NoPair}, {NoPair, NoPair}}
 		for i := range c.grids {
@@ -286,6 +298,14 @@ func (c *comparison) row(x *sameClass, rows [2][]Cell, same map[[2]OutcomeID]boo
 			c.byNeighbours(x, y, across, within, into)
 		}
 	}
+}
+
+// towards is to how many classes it is asked what goes from one.
+func (c *comparison) towards(x *sameClass, asked []int) int {
+	if x.asked {
+		return len(c.classes)
+	}
+	return len(asked)
 }
 
 // alike reports whether an outcome of the one grid and one of the other are the same.

@@ -18,6 +18,8 @@ type Standing struct {
 	c       *comparison
 	answers map[outside]*reach.Answer // what passes between a class and a site or the internet
 	rows    [][]Cell                  // all of its grid, where that is not too large; else nil
+	away    map[*estate.Network]bool  // those of which a table leads a part of their own ranges elsewhere
+	workers []*worker                 // which know what filters come to, and go from one that fails to the next
 }
 
 // maxKept is of how many classes the grid is kept.
@@ -49,7 +51,10 @@ func NewStanding(e *estate.Estate) *Standing {
 		x.sort(c.estates, c.grids)
 		c.classes = append(c.classes, x)
 	}
-	s := &Standing{c, map[outside]*reach.Answer{}, nil}
+	s := &Standing{c: c, answers: map[outside]*reach.Answer{}, away: map[*estate.Network]bool{}}
+	for _, n := range e.Networks {
+		s.away[n] = leadsOwnAway(n)
+	}
 	if len(g.Classes) <= maxKept {
 		_ = g.Rows(func(_ int, row []Cell) error { // which give never ends
 			s.rows = append(s.rows, slices.Clone(row))
@@ -64,13 +69,19 @@ func NewStanding(e *estate.Estate) *Standing {
 func (s *Standing) Without(failing *estate.Estate, in func(network string) bool) *Differences {
 	base := s.c.grids[0]
 	g := &Grid{Classes: base.Classes, e: failing, filters: base.filters, places: base.places, routers: base.routers, sources: base.sources, spots: base.spots, targets: base.targets,
-		brief: base.brief, addrs: base.addrs, ranked: base.ranked, outcomes: outcomes{known: map[outcome]OutcomeID{}}, handed: map[int]outcome{}, in: in}
+		brief: base.brief, addrs: base.addrs, ranked: base.ranked, outcomes: outcomes{known: map[outcome]OutcomeID{}}, handed: map[int]outcome{}}
 	for f := range g.roads {
 		g.roads[f] = slices.Clone(base.roads[f])
 	}
-	for _, p := range g.places {
-		p.asked = in == nil || in(p.network.Name)
+	g.want(in)
+	base.wanted = g.wanted // since the places are those of both
+	if s.workers == nil {
+		s.workers = g.staff()
 	}
+	for _, r := range s.workers {
+		r.take(g)
+	}
+	g.workers = s.workers
 	g.findRoads()
 	g.handOn()
 	c := &comparison{estates: [2]*estate.Estate{s.c.estates[0], failing}, grids: [2]*Grid{base, g}, in: in, classes: slices.Clone(s.c.classes)}
@@ -91,14 +102,14 @@ func (s *Standing) unchanged(g *Grid) func(class int) bool {
 	if inside || !maps.Equal(base.handed, g.handed) {
 		return func(int) bool { return false }
 	}
-	known := map[*place]bool{}
+	known := make([]bool, len(g.places))
 	for _, from := range g.places {
-		same := !leadsOwnAway(from.network)
-		for _, to := range g.places {
+		same := !s.away[from.network]
+		for _, to := range g.askedFrom(from) {
 			if !same {
 				break
 			}
-			if to.network == from.network || !from.asked && !to.asked {
+			if to.network == from.network {
 				continue
 			}
 			for f := range 2 {
@@ -114,9 +125,9 @@ func (s *Standing) unchanged(g *Grid) func(class int) bool {
 				}
 			}
 		}
-		known[from] = same
+		known[from.number] = same
 	}
-	return func(class int) bool { return known[g.Classes[class].place] }
+	return func(class int) bool { return known[g.Classes[class].place.number] }
 }
 
 // leadsOwnAway reports whether a table of a network leads a part of its own ranges elsewhere.

@@ -21,6 +21,7 @@ type Grid struct {
 	e        *estate.Estate
 	filters  *filters
 	places   []*place
+	wanted   []*place // those of which it is asked what goes from and to them
 	routers  map[*estate.Table]int
 	sources  [2][]*estate.Workload // one that each table is for, in each family; nil when there is none
 	spots    [2]map[spot]int32
@@ -74,10 +75,7 @@ func NewGrid(e *estate.Estate, unit func(*estate.Workload) int) *Grid { return n
 // newGridIn is a grid of which only those cells are right that have an end in some networks.
 func newGridIn(e *estate.Estate, unit func(*estate.Workload) int, in func(network string) bool) *Grid {
 	g := newClasses(e, unit)
-	for _, p := range g.places {
-		p.asked = in == nil || in(p.network.Name)
-	}
-	g.in = in
+	g.want(in)
 	for f, like := range []family{ipv4, ipv6} {
 		g.rank(f, like)
 	}
@@ -87,6 +85,16 @@ func newGridIn(e *estate.Estate, unit func(*estate.Workload) int, in func(networ
 	g.findRoads()
 	g.handOn()
 	return g
+}
+
+// want notes of which networks it is asked what goes from and to them.
+func (g *Grid) want(in func(network string) bool) {
+	g.in, g.wanted = in, nil
+	for _, p := range g.places {
+		if p.asked = in == nil || in(p.network.Name); p.asked {
+			g.wanted = append(g.wanted, p)
+		}
+	}
 }
 
 // newClasses makes a grid that has nothing but its classes. Workloads of which unit is negative are in none.
@@ -173,16 +181,19 @@ func (g *Grid) findRoads() {
 	}
 }
 
+// staff are as many workers as can work at once.
+func (g *Grid) staff() []*worker {
+	for len(g.workers) < runtime.GOMAXPROCS(0) {
+		g.workers = append(g.workers, newWorker(g))
+	}
+	return g.workers
+}
+
 // sideBySide does n jobs, several at once.
 func (g *Grid) sideBySide(n int, do func(r *worker, i int)) {
-	if g.workers == nil {
-		for range runtime.GOMAXPROCS(0) {
-			g.workers = append(g.workers, newWorker(g))
-		}
-	}
 	var taken atomic.Int64
 	var all sync.WaitGroup
-	for _, r := range g.workers {
+	for _, r := range g.staff() {
 		all.Go(func() {
 			for i := int(taken.Add(1)) - 1; i < n; i = int(taken.Add(1)) - 1 {
 				do(r, i)

@@ -8,14 +8,44 @@ import "wendrik/internal/core/estate"
 func (r *worker) rows(start int, rows [][]Cell) {
 	for i, row := range rows {
 		x := r.g.Classes[start+i]
-		r.leave(x)
+		if r.spreads = x.place.asked; r.spreads {
+			r.leave(x)
+		}
 		r.strangers(x, row)
-		for _, to := range r.g.places {
-			if to.network == x.place.network && (x.place.asked || to.asked) {
+		for _, to := range r.g.askedFrom(x.place) {
+			if to.network == x.place.network {
 				r.neighbours(x, to, row)
 			}
 		}
 	}
+}
+
+// askedFrom are the places of which somebody asks whether what goes there from a place passes.
+func (g *Grid) askedFrom(from *place) []*place {
+	if from.asked {
+		return g.places
+	}
+	return g.wanted
+}
+
+// leaves is what the filters of a class itself let through to an address, by the place of that in order.
+func (r *worker) leaves(x *Class, f int, at int32) flowID {
+	if r.spreads {
+		return r.rowsOf[f][at]
+	}
+	out := r.toward(x.groups[1], f, at)
+	if list := x.place.lists[1]; list >= 0 {
+		out = r.meet(out, r.toward(list, f, at))
+	}
+	return out
+}
+
+// returns is what the list of a class lets back in from an address.
+func (r *worker) returns(x *Class, f int, at int32) flowID {
+	if r.spreads {
+		return r.rowsBack[f][at]
+	}
+	return r.toward(x.place.lists[0], f, at)
 }
 
 // leave spreads out what the filters of a class itself let through, to and from everybody.
@@ -104,8 +134,8 @@ func (r *worker) strangers(x *Class, row []Cell) {
 			}
 		}
 	}
-	for _, to := range g.places {
-		if to.network == from.network || !from.asked && !to.asked {
+	for _, to := range g.askedFrom(from) {
+		if to.network == from.network {
 			continue
 		}
 		var lead [2]road
@@ -138,7 +168,7 @@ func (r *worker) strangers(x *Class, row []Cell) {
 				cells[j] = none
 			case families == 1 && lead[0] == plain:
 				y := &g.brief[to.start+j]
-				if r.rowsOf[0][y.ranks[0]] == noFlows { // most often nothing leaves at all
+				if r.leaves(x, 0, y.ranks[0]) == noFlows { // most often nothing leaves at all
 					cells[j] = none
 					continue
 				}
@@ -171,7 +201,7 @@ func (r *worker) led(x *Class, to *place, class int, lead [2]road, wind *[2]cour
 // plainly is the outcome of flows that only the filters of both ends judge.
 func (r *worker) plainly(f int, x *Class, to *place, y *brief, replies flowID) outcome {
 	at, of := y.ranks[f], x.ranks[f]
-	there := r.rowsOf[f][at]
+	there := r.leaves(x, f, at)
 	if there == noFlows {
 		return outcome{}
 	}
@@ -184,7 +214,7 @@ func (r *worker) plainly(f int, x *Class, to *place, y *brief, replies flowID) o
 		back = r.meet(back, r.toward(to.lists[1], f, of))
 	}
 	if x.place.lists[0] >= 0 {
-		back = r.meet(back, r.rowsBack[f][at])
+		back = r.meet(back, r.returns(x, f, at))
 	}
 	return r.come(there, back, replies)
 }

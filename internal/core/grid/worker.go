@@ -23,6 +23,7 @@ type worker struct {
 	lets     [2][]run    // of each filter, in each family, the run that was asked about last
 	rowsOf   [2][]flowID // of the class whose row it is, what its own filters let through to each address there
 	rowsBack [2][]flowID // and what its list lets back in from each
+	spreads  bool        // whether these two are those of that class: else each address is asked for by itself
 }
 
 // run is some addresses in order towards which a filter lets the same through.
@@ -46,6 +47,14 @@ func newWorker(g *Grid) *worker {
 		r.rowsOf[f], r.rowsBack[f] = make([]flowID, len(g.addrs[f])), make([]flowID, len(g.addrs[f]))
 	}
 	return r
+}
+
+// take has a worker of a grid work at one of the same classes and filters, with what it knows of these.
+func (r *worker) take(g *Grid) {
+	r.g, r.tracer = g, reach.NewTracer(g.e)
+	clear(r.numbers)
+	r.known = nil
+	clear(r.same[:])
 }
 
 // toward is what a filter lets through towards an address of a class, by the place of that in order.

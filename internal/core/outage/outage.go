@@ -104,11 +104,17 @@ type worker struct {
 	e        *estate.Estate
 	standing *grid.Standing
 	meetings *meet.Map
-	held     []bool // of each line of expect, whether it holds while everything works
+	balance  []*estate.Workload // those that hand on to others
+	held     []bool             // of each line of expect, whether it holds while everything works
 }
 
 func newWorker(e *estate.Estate) *worker {
 	w := &worker{e: e, standing: grid.NewStanding(e), meetings: meet.Of(e)}
+	for _, x := range e.Workloads {
+		if len(x.Targets) > 0 {
+			w.balance = append(w.balance, x)
+		}
+	}
 	for _, r := range expect.Run(e, nil) {
 		w.held = append(w.held, r.Holds)
 	}
@@ -180,7 +186,7 @@ func (w *worker) touched(set []estate.Part) func(string) bool {
 			}
 		}
 	}
-	for _, x := range w.e.Workloads { // balancers hand on into what is touched, and to what is gone
+	for _, x := range w.balance { // balancers hand on into what is touched, and to what is gone
 		for _, t := range x.Targets {
 			if x.Network() != nil && t.Network() != nil && in[t.Network().Name] {
 				in[x.Network().Name] = true
