@@ -60,7 +60,7 @@ func at(t *testing.T, file string, head stock.Head, faults string, delay time.Du
 func (p *place) build(t *testing.T, want []stock.Thing, note string) (*build.Job, *build.Outcome) {
 	t.Helper()
 	ctx := context.Background()
-	job, err := build.Prepare(ctx, p.driver, p.head, want, true, false, nil)
+	job, err := build.Prepare(ctx, p.driver, p.head, want, build.Leave{Hand: true}, nil)
 	require.NoError(t, err)
 	out, err := job.Do(ctx, p.driver, build.Options{Estate: p.head.Estate, Note: note, Side: 8, Patience: 5 * time.Second})
 	require.NoError(t, err)
@@ -138,7 +138,7 @@ func TestRandomPlansAreBuilt(t *testing.T) {
 				require.Empty(t, out.Undone)
 				require.Empty(t, p.differs(t, want))
 				assert.Empty(t, job.Order.Unproved)
-				again, err := build.Prepare(context.Background(), p.driver, p.head, want, true, false, nil)
+				again, err := build.Prepare(context.Background(), p.driver, p.head, want, build.Leave{Hand: true}, nil)
 				require.NoError(t, err)
 				assert.True(t, again.Empty(), "what is built is not built again")
 			}
@@ -308,7 +308,7 @@ workloads:
 		drift, err := build.Drifts(context.Background(), side.driver, e, p.head)
 		require.NoError(t, err)
 		assert.Empty(t, drift.Things)
-		job, err := build.Prepare(context.Background(), side.driver, p.head, want, true, false, nil)
+		job, err := build.Prepare(context.Background(), side.driver, p.head, want, build.Leave{Hand: true}, nil)
 		require.NoError(t, err)
 		assert.True(t, job.Empty())
 	}
@@ -377,7 +377,7 @@ func TestRandomOwners(t *testing.T) {
 			}
 			assert.Empty(t, both.differs(t, want))
 			for _, p := range turns[:min(2, len(turns))] {
-				job, err := build.Prepare(context.Background(), p.driver, p.head, want, true, false, nil)
+				job, err := build.Prepare(context.Background(), p.driver, p.head, want, build.Leave{Hand: true}, nil)
 				require.NoError(t, err)
 				assert.Empty(t, job.Theirs)
 				assert.True(t, job.Empty())
@@ -522,7 +522,7 @@ func TestAdoptedIsTheSame(t *testing.T) {
 				assert.Empty(t, d.Opens)
 				assert.Empty(t, d.Closes)
 			}
-			job, err := build.Prepare(context.Background(), p.driver, stock.HeadOf(adopted), stock.Of(adopted), true, false, nil)
+			job, err := build.Prepare(context.Background(), p.driver, stock.HeadOf(adopted), stock.Of(adopted), build.Leave{Hand: true}, nil)
 			require.NoError(t, err)
 			assert.True(t, job.Empty(), "building it is nothing to do:\n%s", plan)
 		})

@@ -64,7 +64,9 @@ func Drifts(ctx context.Context, d cloud.Driver, e *estate.Estate, head stock.He
 	for _, diff := range stock.Between(missed, have) {
 		differs[diff.Key()] = true
 		one := Drifted{Difference: diff}
-		if i := there.Item(diff.Key()); i != nil {
+		if i := there.Item(diff.Key()); i != nil && i.Context && diff.Was == nil {
+			continue // another estate's, which something of this one names
+		} else if i != nil {
 			one.By, one.At, one.ByHand, one.State = i.At.By, i.At.At, i.ByHand, i.At.State
 		} else if e := gone[diff.Key()]; e != nil {
 			one.By, one.At = e.By, e.At

@@ -26,6 +26,10 @@ type Item struct {
 	stock.Thing
 	At     *cloud.Thing
 	ByHand bool // whether it has no label of the estate, so that no build made it
+	// Context tells that it is another estate's, and seen because something of this one names it: it is never touched.
+	Context bool
+	// Inside tells that it is the estate's, or a part of what is, or joins nothing else.
+	Inside bool
 }
 
 // There is what is there of an estate.
@@ -113,7 +117,7 @@ func everything(ctx context.Context, d cloud.Driver) (*cloud.Hello, []cloud.Thin
 }
 
 func see(h *cloud.Hello, all []cloud.Thing, estateName string, wanted []stock.Thing) (*There, error) {
-	s := &seer{There: &There{Hello: h, byKey: map[string]*Item{}}, ids: map[string]string{}, estate: estateName, of: map[string]*cloud.Thing{}, props: map[string]stock.Props{}, in: map[string]int{}, wanted: map[string]*stock.Thing{}}
+	s := &seer{There: &There{Hello: h, byKey: map[string]*Item{}}, ids: map[string]string{}, estate: estateName, of: map[string]*cloud.Thing{}, props: map[string]stock.Props{}, in: map[string]int{}, context: map[string]bool{}, wanted: map[string]*stock.Thing{}}
 	for i := range wanted {
 		s.wanted[wanted[i].Key()] = &wanted[i]
 	}
@@ -148,6 +152,7 @@ func see(h *cloud.Hello, all []cloud.Thing, estateName string, wanted []stock.Th
 	for k := 0; k < len(taken); k++ { // and what these name
 		for _, id := range refsOf(taken[k].Kind, s.props[taken[k].ID]) {
 			if t := s.of[id]; t != nil && s.in[id] != belongs {
+				s.context[id] = s.in[id] == others && !t.Foreign
 				s.in[id] = belongs
 				taken = append(taken, t)
 			}
@@ -199,7 +204,9 @@ type seer struct {
 	of     map[string]*cloud.Thing
 	props  map[string]stock.Props
 	in     map[string]int
-	wanted map[string]*stock.Thing
+	// context are things of other estates that those of this one name.
+	context map[string]bool
+	wanted  map[string]*stock.Thing
 }
 
 func refsOf(k stock.Kind, props stock.Props) []string {
@@ -296,12 +303,33 @@ func (s *seer) name(t *cloud.Thing, names *names) string {
 	case up != "" && t.Kind != stock.Workload:
 		name = up + "/" + name
 	}
-	return names.next(t.Kind, name, s.wanted[stock.KeyOf(t.Kind, name)] != nil)
+	return names.next(t.Kind, name, s.wanted[stock.KeyOf(t.Kind, name)] != nil && !s.context[t.ID]) // what is another estate's is not what this one wants
+}
+
+// inside reports whether a thing is the estate's, or a part of what is, or joins nothing else.
+func (s *seer) inside(id string, depth int) bool {
+	t := s.of[id]
+	switch {
+	case t == nil || depth > 8:
+		return false
+	case t.Labels[EstateLabel] != "":
+		return t.Labels[EstateLabel] == s.estate
+	case s.parent(id) != "":
+		return s.inside(s.parent(id), depth+1)
+	case t.Kind != stock.Peering && t.Kind != stock.HubLink:
+		return false
+	}
+	for _, ref := range refsOf(t.Kind, s.props[id]) {
+		if !s.inside(ref, depth+1) {
+			return false
+		}
+	}
+	return true
 }
 
 // item is a thing in the words of a plan.
 func (s *seer) item(t *cloud.Thing) Item {
-	i := Item{At: t, ByHand: t.Labels[EstateLabel] != s.estate}
+	i := Item{At: t, ByHand: t.Labels[EstateLabel] != s.estate, Context: s.context[t.ID], Inside: s.inside(t.ID, 0)}
 	i.Kind, i.Name = t.Kind, stock.NameIn(s.ids[t.ID])
 	i.Props = stock.Props{}
 	for name, v := range s.props[t.ID] {

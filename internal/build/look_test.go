@@ -160,7 +160,7 @@ func TestCloudWithoutHubs(t *testing.T) {
 	e := load(t, small)
 	p := at(t, filepath.Join(t.TempDir(), "cloud.db"), stock.HeadOf(e), "", 0)
 	defer p.close()
-	_, err := build.Prepare(context.Background(), lesser{p.driver}, p.head, stock.Of(e), true, false, nil)
+	_, err := build.Prepare(context.Background(), lesser{p.driver}, p.head, stock.Of(e), build.Leave{Hand: true}, nil)
 	require.Error(t, err)
 	assert.Equal(t, cloud.Unsupported, cloud.ReasonOf(err))
 	assert.Contains(t, err.Error(), "spine")

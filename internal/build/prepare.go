@@ -37,19 +37,31 @@ func (j *Job) Calls() int { return len(j.Failed) + j.Order.Acts() }
 // Empty reports whether nothing is to be done.
 func (j *Job) Empty() bool { return j.Calls() == 0 }
 
-// Prepare finds what is to be done so that some things are there and nothing else of their estate. What others made by hand inside of it
-// and the plan does not want is left as it is, unless hand says that it goes, too; what the plan wants is there, whoever made it, and take
-// labels it as the estate's.
-func Prepare(ctx context.Context, d cloud.Driver, head stock.Head, want []stock.Thing, hand, take bool, step func(done, total int)) (*Job, error) {
+// Leave is what a person has given a build leave to do, beyond making what the plan says of what the estate has made itself.
+type Leave struct {
+	Hand   bool     // remove what was made by hand inside of the estate, and the plan does not want
+	Take   bool     // label as the estate's what is there as planned and nobody's label is on, and change it
+	Remove []string // remove these, by their identifiers at the cloud or their names: what was made by hand anywhere, and what is kept
+}
+
+// named reports whether a thing was asked for by name.
+func (l Leave) named(i *Item) bool {
+	return slices.Contains(l.Remove, i.At.ID) || slices.Contains(l.Remove, i.Name) || slices.Contains(l.Remove, string(i.Kind)+" "+i.Name)
+}
+
+// Prepare finds what is to be done so that some things are there and nothing else of their estate. What others made by hand and the plan
+// does not want, and what is kept, is left as it is, unless there is leave to remove it; what the plan wants is there, whoever made it. What
+// is another estate's is never touched.
+func Prepare(ctx context.Context, d cloud.Driver, head stock.Head, want []stock.Thing, leave Leave, step func(done, total int)) (*Job, error) {
 	there, err := Look(ctx, d, head.Estate, want)
 	if err != nil {
 		return nil, err
 	}
-	return Prepared(there, head, want, hand, take, step)
+	return Prepared(there, head, want, leave, step)
 }
 
 // Prepared is Prepare where it is known what is there, by Look for the same things.
-func Prepared(there *There, head stock.Head, want []stock.Thing, hand, take bool, step func(done, total int)) (*Job, error) {
+func Prepared(there *There, head stock.Head, want []stock.Thing, leave Leave, step func(done, total int)) (*Job, error) {
 	if len(ours(there.Hello)) == 0 {
 		return nil, cloud.Refused(cloud.Denied, "there is no key of any owner at this cloud")
 	}
@@ -61,7 +73,7 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, hand, take bool
 	j := &Job{There: there, Owners: OwnersOf(there.Hello, merged(there.Things(), want))}
 	wanted := map[string]bool{}
 	lacking := map[string]bool{}
-	stays := func(item *Item) bool { return !j.Owners.Ours(item.Key()) || item.At.Foreign }
+	stays := func(item *Item) bool { return !j.Owners.Ours(item.Key()) || item.At.Foreign || item.Context }
 	supposed := there.supposed()
 	missing := func(t *stock.Thing) bool { // it is not ours to make, or needs what is not there and not ours
 		if there.Item(t.Key()) != nil {
@@ -106,7 +118,7 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, hand, take bool
 		case stays(item):
 			j.Was, j.Is = append(j.Was, t), append(j.Is, t)
 			continue
-		case item.ByHand && !wanted[key] && !hand:
+		case !wanted[key] && !leave.named(item) && (item.ByHand && !(leave.Hand && item.Inside) || item.Kept()):
 			j.Left = append(j.Left, item)
 			j.Was, j.Is = append(j.Was, t), append(j.Is, t)
 			continue
@@ -115,7 +127,9 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, hand, take bool
 			continue
 		case item.At.State == cloud.Failed:
 			j.Failed = append(j.Failed, stock.Act{Verb: stock.Change, Thing: &item.Thing, Props: changeable(&item.Thing)})
-		case item.ByHand && wanted[key] && take: // it is the estate's from now on
+		case item.ByHand && wanted[key] && !item.Inside && !leave.Take && differs(item, want):
+			return nil, cloud.Refused(cloud.Conflict, "%s %s (%s) is there, bears nobody's label, and is otherwise than the plan has it; -take-over makes it the estate's and changes it, another name in the plan leaves it alone", item.Kind, item.Name, item.At.ID)
+		case item.ByHand && wanted[key] && leave.Take: // it is the estate's from now on
 			t.Labels = map[string]string{EstateLabel: ""}
 			for k, v := range item.Labels {
 				t.Labels[k] = v
@@ -125,6 +139,9 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, hand, take bool
 	}
 	slices.SortStableFunc(j.Is, stock.ByRank)
 	slices.SortStableFunc(j.Was, stock.ByRank)
+	if key := stranded(j.Is, j.Left); key != "" {
+		return nil, cloud.Refused(cloud.Needed, "%s needs something that is to go; name it, too, or keep what it needs", key)
+	}
 	head.Regions = there.Hello.Regions
 	j.Order = Between(head, j.Was, j.Is, step)
 	for i := range j.Order.Phases {
@@ -132,6 +149,71 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, hand, take bool
 		p.Acts = j.asOwners(p.Acts)
 	}
 	return j, nil
+}
+
+// differs reports whether a thing is there otherwise than wanted.
+func differs(item *Item, want []stock.Thing) bool {
+	i := slices.IndexFunc(want, func(t stock.Thing) bool { return t.Key() == item.Key() })
+	return i >= 0 && len(stock.Between(want[i:i+1], []stock.Thing{item.Thing})) > 0
+}
+
+// stranded is the key of something that is left as it is and needs what is to go; empty for none.
+func stranded(is []stock.Thing, left []*Item) string {
+	stays := map[string]bool{}
+	for i := range is {
+		stays[is[i].Key()] = true
+	}
+	for _, item := range left {
+		if !item.Kept() {
+			continue
+		}
+		for _, ref := range item.Refs() {
+			if !stays[ref] {
+				return item.Key()
+			}
+		}
+	}
+	return ""
+}
+
+// Removes are the names of what a job removes, and of what it makes anew.
+func (j *Job) Removes() []string {
+	var all []string
+	for _, p := range j.Phases() {
+		for _, a := range p.Acts {
+			if a.Verb == stock.Remove {
+				all = append(all, string(a.Thing.Kind)+" "+a.Thing.Name)
+			}
+		}
+	}
+	return all
+}
+
+// KeptButGone are the names of kept things that a job would remove without having been asked for them by name, since they cannot be
+// changed in place.
+func (j *Job) KeptButGone(leave Leave) []string {
+	var all []string
+	for _, p := range j.Phases() {
+		for _, a := range p.Acts {
+			if item := j.There.Item(a.Thing.Key()); a.Verb == stock.Remove && item != nil && item.Kept() && !leave.named(item) {
+				all = append(all, string(a.Thing.Kind)+" "+a.Thing.Name)
+			}
+		}
+	}
+	return all
+}
+
+// Look compares what is there once a job is done with what was to be: the plan is true when nothing of it differs.
+func (j *Job) Look(ctx context.Context, d cloud.Driver, head stock.Head, want []stock.Thing) ([]stock.Difference, error) {
+	there, err := Look(ctx, d, head.Estate, want)
+	if err != nil {
+		return nil, err
+	}
+	theirs := func(key string) bool {
+		item := there.Item(key)
+		return !j.Owners.Ours(key) || item != nil && (item.At.Foreign || item.Context)
+	}
+	return slices.DeleteFunc(stock.Between(j.Is, there.Things()), func(x stock.Difference) bool { return theirs(x.Key()) }), nil
 }
 
 // changeable are the properties of a thing that can be written again.

@@ -127,7 +127,7 @@ func TestStories(t *testing.T) {
 				restart()
 			case "build":
 				run++
-				job, err := build.Prepare(ctx, p.driver, head(), want(), slices.Contains(words, "hand"), slices.Contains(words, "take"), nil)
+				job, err := build.Prepare(ctx, p.driver, head(), want(), build.Leave{Hand: slices.Contains(words, "hand"), Take: slices.Contains(words, "take")}, nil)
 				if err != nil {
 					b.WriteString("error: " + err.Error() + "\n")
 					continue
@@ -141,7 +141,7 @@ func TestStories(t *testing.T) {
 				if name == "" {
 					continue
 				}
-				job, err := build.Prepared(x, head(), before, true, false, nil)
+				job, err := build.Prepared(x, head(), before, build.Leave{Hand: true}, nil)
 				require.NoError(t, err)
 				do(job, build.Undo(head().Estate, name))
 			case "drift":
@@ -210,6 +210,6 @@ func TestStories(t *testing.T) {
 			}
 		}
 		p.close()
-		return regexp.MustCompile(`\b[a-z-]+-[0-9a-f]{16,}\b`).ReplaceAllString(b.String(), "ID")
+		return regexp.MustCompile(`\b[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}\b`).ReplaceAllString(b.String(), "ID")
 	})
 }

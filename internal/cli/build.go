@@ -1,10 +1,12 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
 	"os/signal"
+	"strings"
 	"syscall"
 	"time"
 
@@ -20,14 +22,17 @@ import (
 func buildCommand() *command {
 	return &command{
 		name:  "build",
+		args:  "[REVIEW]",
 		short: "makes the plan true at a cloud",
 		long: "Build makes a plan true: it looks at what is there, finds the steps to what the plan says, and makes the calls, side by side where their order allows; it waits until things are ready, accepts for the owners whose keys it has and waits for the others, " +
 			"and asks again what a rate limit refused. In no state between is anything cut or opened that can be helped. At a fault it stops, and says what is done and what is not; the same command goes on from there, and -undo takes back what the last run did. " +
-			"It knows its own things by their labels, makes none of them twice, and keeps no file. What somebody made by hand is told and left alone, unless -hand-made has it go. " +
-			"-dry tells what it would do, and -down takes all down. The exit status is 1 when the plan is not true at the end, for what waits for others too.",
+			"It knows its own things by their labels, makes none of them twice, and keeps no file. What somebody made by hand is told and left alone, unless -hand-made has it go, inside of what is the estate's; what else is to go, " +
+			"and what the plan keeps (keep: true), must be named with -remove. What is another estate's is never touched. What removes, cuts or opens something, -down and -undo are asked for at a terminal, and need -yes elsewhere. " +
+			"-dry tells what it would do; with -o it keeps that in a file, and build FILE makes just that, unless something has moved that it rests on. -down takes all down. At the end it looks again: the exit status is 1 when the plan is not true then, for what waits for others too.",
 		examples: []example{
 			{"wendrik build -dry", "what it would do"},
 			{"wendrik build", "make the plan true"},
+			{"wendrik build -dry -o friday.json", "keep what it would do, to be read and then made as it stands:  wendrik build friday.json"},
 			{"wendrik build -undo -dry", "what the last run did, and how it is taken back"},
 			{"wendrik build -down -dry", "the way to take all down"},
 		},
@@ -37,23 +42,47 @@ func buildCommand() *command {
 			f.BoolVar(&b.dry, "dry", false, "tell what is to be done, and do nothing")
 			f.BoolVar(&b.down, "down", false, "take down all that is there of the estate")
 			f.BoolVar(&b.undo, "undo", false, "take back what the last run did")
-			f.BoolVar(&b.hand, "hand-made", false, "remove what somebody made by hand inside of the estate, and the plan does not have")
-			f.BoolVar(&b.take, "take-over", false, "label as the estate's own what is there as planned and somebody else made")
+			f.BoolVar(&b.leave.Hand, "hand-made", false, "remove what somebody made by hand inside of what is the estate's, and the plan does not have")
+			f.BoolVar(&b.leave.Take, "take-over", false, "label as the estate's own what nobody's label is on and the plan has, and change it to what that says")
+			remove := f.String("remove", "", "remove these, `NAMES` or identifiers with commas: what was made by hand anywhere, and what is kept")
+			f.BoolVar(&b.yes, "yes", false, "do not ask before something is removed, cut or opened")
+			keep := f.String("o", "", "with -dry: keep what is to be done in `FILE`, which is not there yet")
 			f.BoolVar(&b.spare, "no-cuts", false, "do nothing when something is cut or opened on the way")
 			f.IntVar(&b.side, "side", 16, "how many calls `N` may be under way at once")
 			f.DurationVar(&b.wait, "wait", 2*time.Minute, "how long `TIME` it is waited until a thing is ready, and until another owner accepts")
 			b.format = f.oneOf("format", "how to write the result", "text", "json")
 			f.apart("down", "undo")
 			return func(c *call) (int, error) {
-				if err := c.noArguments("build", ""); err != nil {
-					return cannot, err
+				b.call, b.at = c, *at.at
+				if *keep != "" && (!b.dry || len(c.args) > 0) {
+					return cannot, &usageError{"-o keeps what -dry tells", "wendrik build -dry -o FILE"}
+				}
+				for _, name := range strings.Split(*remove, ",") {
+					if name = strings.TrimSpace(name); name != "" {
+						b.leave.Remove = append(b.leave.Remove, name)
+					}
 				}
 				if b.side < 1 || b.side > 256 {
 					return cannot, &usageError{fmt.Sprintf("-side %d is not from 1 to 256", b.side), "-side 16"}
 				}
-				o, err := c.load(*name, anything)
-				if err != nil {
-					return cannot, err
+				if len(c.args) > 1 || len(c.args) == 1 && (b.down || b.undo || b.leave.Hand || b.leave.Take || len(b.leave.Remove) > 0) {
+					return cannot, &usageError{"build takes one file that was kept for a review, and what is to be done stands in that", "wendrik build FILE; a plan is named with  -plan FILE"}
+				}
+				var e *estate.Estate
+				if len(c.args) == 1 {
+					if err := b.readReview(c.args[0]); err != nil {
+						return cannot, err
+					}
+				} else {
+					o, err := c.load(*name, anything)
+					if err != nil {
+						return cannot, err
+					}
+					if e = o.Estate; !b.down && !b.undo {
+						b.want = stock.Of(e)
+						c.tellUnbuilt(e, b.want)
+					}
+					b.head = stock.HeadOf(e)
 				}
 				ctx := context.Background()
 				d, err := c.driver(at)
@@ -61,12 +90,8 @@ func buildCommand() *command {
 					return cannot, err
 				}
 				defer d.Close()
-				b.call, b.at, b.driver, b.head = c, *at.at, d, stock.HeadOf(o.Estate)
-				if !b.down && !b.undo {
-					b.want = stock.Of(o.Estate)
-					c.tellUnbuilt(o.Estate, b.want)
-				}
-				return b.run(ctx)
+				b.driver = d
+				return b.run(ctx, e, *keep)
 			}
 		},
 	}
@@ -97,18 +122,22 @@ func (s *screen) tellUnbuilt(e *estate.Estate, things []stock.Thing) {
 // building is one run of build.
 type building struct {
 	*call
-	at                                 string
-	driver                             cloud.Driver
-	head                               stock.Head
-	want                               []stock.Thing
-	dry, down, undo, hand, take, spare bool
-	side                               int
-	wait                               time.Duration
-	format                             *string
-	undone                             string // the run that is taken back
+	at                          string
+	driver                      cloud.Driver
+	head                        stock.Head
+	want                        []stock.Thing
+	dry, down, undo, spare, yes bool
+	leave                       build.Leave
+	review                      *reviewed // the build that was kept and is made now; nil for none
+	side                        int
+	wait                        time.Duration
+	format                      *string
+	undone                      string             // the run that is taken back
+	untrue                      []stock.Difference // what was not as it was to be when it was looked at again
 }
 
-func (b *building) run(ctx context.Context) (int, error) {
+// run works out what is to be done, and does it; where that is to be kept for a review it is written into a file instead, with the plan.
+func (b *building) run(ctx context.Context, plan *estate.Estate, keep string) (int, error) {
 	note := time.Now().UTC().Format("2006-01-02T15:04:05.000000Z")
 	if b.undo {
 		there, err := build.Look(ctx, b.driver, b.head.Estate, nil)
@@ -127,25 +156,47 @@ func (b *building) run(ctx context.Context) (int, error) {
 		}
 	}
 	meter := b.meter("finding the order", 0, progress.UnitsDefault)
-	job, err := build.Prepare(ctx, b.driver, b.head, b.want, b.hand, b.take, meter.step)
+	job, err := build.Prepare(ctx, b.driver, b.head, b.want, b.leave, meter.step)
 	meter.end()
 	if err != nil {
 		return cannot, cloudError(b.at, err)
 	}
-	if b.spare && job.Order.Harmful() {
+	if kept := job.KeptButGone(b.leave); len(kept) > 0 {
+		return cannot, &usageError{fmt.Sprintf("%s cannot be changed in place, and the plan keeps what would be made anew: %s", phrase.Count(len(kept), "thing"), phrase.Few(kept, 6)), "name it with -remove, or leave it as it is"}
+	}
+	if b.review != nil {
+		if err := b.stillSo(job); err != nil {
+			return cannot, err
+		}
+	}
+	harmful := job.Order.Harmful() || job.Order.Unproved != ""
+	if b.spare && harmful {
 		b.dry = true
-		defer b.complain("something is cut or opened on the way, so that nothing was done", "without -no-cuts it is done all the same")
+		what := "something is cut or opened on the way"
+		if !job.Order.Harmful() {
+			what = "what is cut and opened on the way was not worked out"
+		}
+		defer b.complain(what+", so that nothing was done", "without -no-cuts it is done all the same")
 	}
 	if b.dry {
 		status := good
-		if b.spare && job.Order.Harmful() {
+		if b.spare && harmful {
 			status = no
 		}
 		if *b.format == "json" {
-			return status, b.json(b.asJSON(job, nil))
+			if err := b.json(b.asJSON(job, nil)); err != nil {
+				return cannot, err
+			}
+		} else {
+			b.told(job)
 		}
-		b.told(job)
+		if keep != "" && status == good {
+			return status, b.keepReview(job, plan, keep)
+		}
 		return status, nil
+	}
+	if err := b.granted(job, harmful); err != nil {
+		return cannot, err
 	}
 	opt := build.Options{Estate: b.head.Estate, Note: build.Note(b.head.Estate, note), Side: b.side, Patience: b.wait}
 	if b.undo {
@@ -154,16 +205,21 @@ func (b *building) run(ctx context.Context) (int, error) {
 	ctx, stop := signal.NotifyContext(ctx, syscall.SIGINT, syscall.SIGTERM) // from here on an interruption must leave things in order
 	defer stop()
 	context.AfterFunc(ctx, stop) // a second one ends it at once
-	out, err := b.work(ctx, job, opt)
+	job, out, err := b.work(ctx, job, opt)
 	if err != nil && !errors.Is(err, context.Canceled) {
 		return cannot, cloudError(b.at, err)
 	}
 	interrupted := errors.Is(err, context.Canceled)
 	status := good
+	if !interrupted && len(out.Undone)+len(out.Waiting)+len(out.Later) == 0 {
+		if b.untrue, err = job.Look(ctx, b.driver, b.head, b.want); err != nil {
+			return cannot, cloudError(b.at, err)
+		}
+	}
 	switch {
 	case interrupted || len(out.Undone) > 0:
 		status = cannot
-	case len(out.Waiting)+len(job.Theirs) > 0 || len(job.Left) > 0:
+	case len(out.Waiting)+len(job.Theirs)+len(b.untrue) > 0 || len(job.Left) > 0:
 		status = no
 	}
 	if *b.format == "json" {
@@ -173,8 +229,37 @@ func (b *building) run(ctx context.Context) (int, error) {
 	return status, nil
 }
 
-// work does a job, waits for what others must accept, and does what could not be done before that. The outcome is that of all of it.
-func (b *building) work(ctx context.Context, job *build.Job, opt build.Options) (*build.Outcome, error) {
+// granted asks a person at a terminal for leave where something goes, or is cut or opened on the way; elsewhere -yes must say so, or a review.
+func (b *building) granted(job *build.Job, harmful bool) error {
+	gone := job.Removes()
+	if b.yes || b.review != nil || job.Empty() || !b.down && !b.undo && !harmful && len(gone) == 0 {
+		return nil
+	}
+	var what []string
+	if len(gone) > 0 {
+		what = append(what, fmt.Sprintf("removes %s: %s", phrase.Count(len(gone), "thing"), phrase.Few(gone, 6)))
+	}
+	if harmful {
+		what = append(what, "may cut or open something on the way")
+	}
+	if len(what) == 0 {
+		what = append(what, "takes back what the last run did")
+	}
+	words := "this " + phrase.And(what)
+	if !b.atTerminal() {
+		return &usageError{words + ", and nobody is there to be asked", "-dry tells all of it;  -yes does it, and so does a review:  wendrik build -dry -o FILE"}
+	}
+	b.told(job)
+	fmt.Fprintf(b.err, "%s. Go on? Write yes: ", clean(words))
+	if answer, err := bufio.NewReader(b.in).ReadString('\n'); err != nil || strings.TrimSpace(answer) != "yes" {
+		return &usageError{"nothing was done", "write yes, or call it with -yes"}
+	}
+	return nil
+}
+
+// work does a job, waits for what others must accept, and does what could not be done before that. The outcome is that of all of it, and
+// the job the last one that was done.
+func (b *building) work(ctx context.Context, job *build.Job, opt build.Options) (*build.Job, *build.Outcome, error) {
 	done := 0
 	for {
 		p := b.progressOf(job)
@@ -182,11 +267,11 @@ func (b *building) work(ctx context.Context, job *build.Job, opt build.Options) 
 		out, err := job.Do(ctx, b.driver, opt)
 		p.end()
 		if out == nil {
-			return nil, err
+			return job, nil, err
 		}
 		out.Done, out.Total = out.Done+done, out.Total+done
 		if err != nil || len(out.Undone) > 0 || len(out.Waiting) == 0 {
-			return out, err
+			return job, out, err
 		}
 		told := ""
 		out.Waiting, err = build.Await(ctx, b.driver, b.head, b.want, out.Waiting, b.wait, func(left []string) {
@@ -196,12 +281,14 @@ func (b *building) work(ctx context.Context, job *build.Job, opt build.Options) 
 			}
 		})
 		if err != nil || len(out.Waiting) > 0 || len(out.Later) == 0 {
-			return out, err
+			return job, out, err
 		}
 		done = out.Done
-		if job, err = build.Prepare(ctx, b.driver, b.head, b.want, b.hand, b.take, nil); err != nil {
-			return out, err
+		next, err := build.Prepare(ctx, b.driver, b.head, b.want, b.leave, nil)
+		if err != nil {
+			return job, out, err
 		}
+		job = next
 	}
 }
 

@@ -247,7 +247,7 @@ func TestKeysAreKeptSecret(t *testing.T) {
 	write(t, folder, quayside)
 	c := cloudIn(t, folder, "-owners", "skerry-line,skerry-line/night-shift,gull-rail", "-faults", "refuse@9,fail@20")
 	secrets := []string{key(t, folder, "skerry-line"), key(t, folder, "skerry-line/night-shift"), key(t, folder, "gull-rail")}
-	for _, line := range []string{"build", "build", "build -format json", "drift", "drift -format json", "adopt", "build -undo", "build -down", "driver -try " + program + " driver -at " + c.url, "build -at " + c.url + "/nowhere", "build -at rpc:" + c.url, "drift -at http://127.0.0.1:1"} {
+	for _, line := range []string{"build", "build", "build -format json", "drift", "drift -format json", "adopt", "build -undo -yes", "build -down -yes", "driver -try " + program + " driver -at " + c.url, "build -at " + c.url + "/nowhere", "build -at rpc:" + c.url, "drift -at http://127.0.0.1:1"} {
 		args := strings.Fields(line)
 		if !strings.Contains(line, "-at") {
 			args = append(args, "-at", c.url)
@@ -409,9 +409,9 @@ func TestDemoAtTheCloud(t *testing.T) {
 	assert.Equal(t, 2, run(t, folder, "", "adopt", "-at", c.url, "-o", "adopted.yaml").status, "a file that is there stays")
 	require.Equal(t, 0, run(t, folder, "", "build", "-at", c.url, "-plan", "planned.yaml").status)
 	assert.Equal(t, 0, run(t, folder, "", "drift", "-at", c.url, "-plan", "planned.yaml").status)
-	require.Equal(t, 0, run(t, folder, "", "build", "-at", c.url, "-undo").status)
+	require.Equal(t, 0, run(t, folder, "", "build", "-at", c.url, "-undo", "-yes").status)
 	assert.Equal(t, 0, run(t, folder, "", "drift", "-at", c.url).status)
-	require.Equal(t, 0, run(t, folder, "", "build", "-at", c.url, "-down").status)
+	require.Equal(t, 0, run(t, folder, "", "build", "-at", c.url, "-down", "-yes").status)
 	assert.Zero(t, things(t, c, folder))
 }
 
@@ -504,6 +504,9 @@ func TestBuildWaitsForTheOtherOwner(t *testing.T) {
 	r = run(t, folder, "", "build", "-at", c.url, "-keys", "ours.keys", "-wait", "20s")
 	assert.Contains(t, r.out, "done")
 	r = run(t, folder, "", "build", "-at", c.url)
+	assert.Equal(t, 2, r.status, "what somebody else made is not changed by the way")
+	assert.Contains(t, r.err, "bears nobody's label, and is otherwise than the plan has it")
+	r = run(t, folder, "", "build", "-at", c.url, "-take-over")
 	assert.Equal(t, 0, r.status, "with both keys it makes what is left: %s%s", r.out, r.err)
 }
 

@@ -138,14 +138,19 @@ var demoTour = []stop{
 	{"And a picture of it, for the wall:", "draw estate -o estate.svg"},
 }
 
+// atTerminal reports whether somebody is there to be asked.
+func (s *screen) atTerminal() bool {
+	in, isFile := s.in.(*os.File)
+	return s.terminal && isFile && term.IsTerminal(int(in.Fd()))
+}
+
 func (c *call) demo(steps []stop, folder string, wait bool) (int, error) {
 	file := filepath.Join(folder, "wendrik.yaml")
 	// The steps run in the folder, so that their output is what the same words give there later.
 	if err := os.Chdir(folder); err != nil {
 		return cannot, err
 	}
-	in, isFile := c.in.(*os.File)
-	wait = wait && c.terminal && isFile && term.IsTerminal(int(in.Fd()))
+	wait = wait && c.atTerminal()
 	lines := bufio.NewReader(c.in)
 	c.say("The estate of Skerry Line is in %s\n", file)
 	quiet := *c.screen

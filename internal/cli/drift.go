@@ -98,7 +98,7 @@ func (v *drifted) weigh() error {
 	v.does = compare.Of(before, v.Estate, nil, time.Now())
 	v.does.Expectations = slices.DeleteFunc(v.does.Expectations, func(x compare.Expectation) bool { return x.Was == compare.NotThere }) // what the way forward makes of other lines
 	meter := v.meter("finding the way back", 0, progress.UnitsDefault)
-	job, err := build.Prepared(v.There, stock.HeadOf(v.plan.Estate), stock.Of(v.plan.Estate), true, false, meter.step)
+	job, err := build.Prepared(v.There, stock.HeadOf(v.plan.Estate), stock.Of(v.plan.Estate), build.Leave{Hand: true, Take: true}, meter.step)
 	meter.end()
 	if err != nil {
 		return cloudError(v.at, err)

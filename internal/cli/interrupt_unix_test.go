@@ -50,7 +50,7 @@ func TestInterruptionReachesNoDriver(t *testing.T) {
 	assert.NotContains(t, said, "not done:", said)
 	assert.Equal(t, 0, run(t, folder, "", "build", "-at", driver).status)
 	holds(t, c, folder, quaysideThings)
-	assert.Equal(t, 0, run(t, folder, "", "build", "-at", driver, "-down").status)
+	assert.Equal(t, 0, run(t, folder, "", "build", "-at", driver, "-down", "-yes").status)
 
 	status, said = interrupted("is ready", "driver", "-try", driver)
 	assert.Equal(t, 2, status, said)

@@ -149,8 +149,8 @@ func (b *building) remarks(job *build.Job) {
 		b.tell("left to other owners, whose keys are not here: %s", phrase.Few(job.Theirs, 6))
 	}
 	if len(job.Left) > 0 {
-		b.tell("made by hand, not in the plan, and left alone: %s", phrase.Few(handNames(job.Left), 6))
-		b.tell("  -hand-made  removes what is not in the plan;  wendrik drift  says what it lets through")
+		b.tell("made by hand or kept, not in the plan, and left alone: %s", phrase.Few(handNames(job.Left), 6))
+		b.tell("  -hand-made  removes what is inside of the estate's own,  -remove NAME  anything by its name;  wendrik drift  says what it lets through")
 	}
 	if job.There.Others > 0 {
 		b.tell("%s there of other estates", phrase.Count(job.There.Others, "thing"))
@@ -269,6 +269,13 @@ func (b *building) done(job *build.Job, out *build.Outcome, interrupted bool) {
 			b.say("until then it leaves undone: %s", b.wrap(4, phrase.Few(words, 4)))
 		}
 		b.say("the same command goes on when that has come")
+	case len(b.untrue) > 0:
+		names := phrase.Names(b.untrue, func(d stock.Difference) string {
+			kind, name := stock.SplitKey(d.Key())
+			return kindWord(kind) + " " + name
+		})
+		b.say("%s  %s, and looked at again %s not as it is to be: %s", bad.Sprint("not true"), phrase.Count(out.Done, "call"), phrase.Count(len(b.untrue), "thing"), clean(names))
+		b.say("wendrik drift  says how, and who did that; the same command goes on from here")
 	case len(job.Theirs) > 0 || len(job.Left) > 0:
 		b.say("%s  %s; what is left to others, or made by hand, is told above", doubt.Sprint("done"), phrase.Count(out.Done, "call"))
 	case out.Total == 0:
@@ -288,6 +295,7 @@ type builtOut struct {
 	Total    int          `json:"total"`
 	NotDone  []notDoneOut `json:"not_done"`
 	Waiting  []string     `json:"waiting"`
+	Untrue   []string     `json:"untrue"`
 	HandMade []string     `json:"hand_made"`
 	NotOurs  []string     `json:"not_ours"`
 	Undoes   string       `json:"undoes"`
@@ -337,7 +345,7 @@ type notDoneOut struct {
 
 // nothingBuilt is the answer where there is nothing to do.
 func nothingBuilt(at, estateName string) builtOut {
-	return builtOut{At: at, Estate: estateName, Phases: []phaseOut{}, NotDone: []notDoneOut{}, Waiting: []string{}, HandMade: []string{}, NotOurs: []string{}}
+	return builtOut{At: at, Estate: estateName, Phases: []phaseOut{}, NotDone: []notDoneOut{}, Waiting: []string{}, Untrue: []string{}, HandMade: []string{}, NotOurs: []string{}}
 }
 
 func (b *building) asJSON(job *build.Job, out *build.Outcome) builtOut {
@@ -357,6 +365,10 @@ func (b *building) asJSON(job *build.Job, out *build.Outcome) builtOut {
 	}
 	if out != nil {
 		x.Done = out.Done
+		for _, d := range b.untrue {
+			kind, name := stock.SplitKey(d.Key())
+			x.Untrue = append(x.Untrue, kindWord(kind)+" "+name)
+		}
 		for _, k := range out.Waiting {
 			x.Waiting = append(x.Waiting, stock.NameIn(k))
 		}

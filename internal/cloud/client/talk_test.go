@@ -96,7 +96,7 @@ func TestTalk(t *testing.T) {
 			for _, name := range names {
 				text = strings.ReplaceAll(text, ids[name], "@"+name)
 			}
-			b.WriteString(regexp.MustCompile(`\b[a-z-]+-[0-9a-f]{16,}\b`).ReplaceAllString(text, "@other"))
+			b.WriteString(regexp.MustCompile(`\b[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}\b`).ReplaceAllString(text, "@other"))
 		}
 		for _, d := range all {
 			require.NoError(t, d.Close())

@@ -195,14 +195,20 @@ func (c *Cloud) add(ctx context.Context, me Caller, o *cloud.Order, birth bool) 
 	now := c.o.Now()
 	c.seq++
 	r := &record{Seq: c.seq, Token: o.Token, ReadyAt: now.Add(c.o.Delay).UnixMilli(), props: props}
-	r.Thing = cloud.Thing{Kind: o.Kind, ID: newID(o.Kind), Name: o.Name, Owner: me.Owner, Labels: maps.Clone(o.Labels), Props: encode(props), By: me.Name, At: now.UTC().Format(time.RFC3339Nano), Default: birth}
+	r.Thing = cloud.Thing{Kind: o.Kind, ID: newID(), Name: o.Name, Owner: me.Owner, Labels: maps.Clone(o.Labels), Props: encode(props), By: me.Name, At: now.UTC().Format(time.RFC3339Nano), Default: birth}
 	if birth {
 		r.ReadyAt = 0
 	}
 	c.give(r)
 	c.failing(r, fault)
-	c.put(r)
 	t := c.seen(r)
+	if fault.kind == "forget" {
+		r.props = maps.Clone(r.props)
+		delete(r.props, "in")
+		delete(r.props, "out")
+		r.Props = encode(r.props)
+	}
+	c.put(r)
 	w := c.enqueue(&write{put: []*record{r}, entry: c.entry(me, "make", o.Note, r.ID, nil, t), owners: c.ownersOf(me, r)})
 	c.mu.Unlock()
 	return t, fault.after(c, c.settle(w))
@@ -254,6 +260,11 @@ func (c *Cloud) Change(ctx context.Context, me Caller, a *cloud.Alteration) (*cl
 	if err != nil {
 		c.mu.Unlock()
 		return nil, err
+	}
+	if f.kind == "forget" {
+		t := c.seen(r)
+		c.mu.Unlock()
+		return t, nil
 	}
 	before := c.seen(old)
 	c.failing(r, f)

@@ -26,6 +26,7 @@ var FaultKinds = [][2]string{
 	{"refuse", "the cloud says that it is at fault, and does nothing"},
 	{"lose", "it is done, and the connection ends without an answer"},
 	{"fail", "what is made or changed becomes failed"},
+	{"forget", "it answers that it is done, and keeps no change, and no rules of what is made"},
 	{"limit", "it is told to come again later"},
 	{"slow", "the answer takes two seconds more"},
 	{"die", "it is done and kept, and the process is killed before it answers"},

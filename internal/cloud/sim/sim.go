@@ -5,8 +5,6 @@ package sim
 import (
 	"cmp"
 	"context"
-	"crypto/rand"
-	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"maps"
@@ -14,6 +12,8 @@ import (
 	"slices"
 	"sync"
 	"time"
+
+	"github.com/google/uuid"
 
 	"wendrik/internal/cloud"
 	"wendrik/internal/core/profile"
@@ -339,12 +339,5 @@ func (c *Cloud) entry(me Caller, what, note, id string, before, after *cloud.Thi
 	return &cloud.Entry{N: c.n, At: c.o.Now().UTC().Format(time.RFC3339Nano), By: me.Name, Note: note, What: what, ID: id, Before: before, After: after}
 }
 
-var prefixes = map[stock.Kind]string{stock.Network: "net", stock.Subnet: "sub", stock.Gateway: "gw", stock.Table: "tab", stock.Route: "rt", stock.Group: "grp", stock.List: "lst", stock.Workload: "wl",
-	stock.Peering: "pr", stock.Hub: "hub", stock.HubTable: "ht", stock.Attachment: "att", stock.HubLink: "hl", stock.Site: "site"}
-
-// newID makes an identifier up.
-func newID(k stock.Kind) string {
-	var raw [8]byte
-	rand.Read(raw[:])
-	return prefixes[k] + "-" + hex.EncodeToString(raw[:])
-}
+// newID makes an identifier up: a UUID (RFC 9562).
+func newID() string { return uuid.NewString() }

@@ -65,7 +65,7 @@ func TestTalk(t *testing.T) {
 			for _, name := range names {
 				text = strings.ReplaceAll(text, ids[name], "@"+name)
 			}
-			text = regexp.MustCompile(`\b[a-z-]+-[0-9a-f]{16,}\b`).ReplaceAllString(text, "@other")
+			text = regexp.MustCompile(`\b[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}\b`).ReplaceAllString(text, "@other")
 			for _, pairs := range regexp.MustCompile(`"(?:tables|arrives)":\{([^{}]+)\}`).FindAllStringSubmatch(text, -1) { // sorted by ids, which differ
 				all := strings.Split(pairs[1], ",")
 				slices.Sort(all)

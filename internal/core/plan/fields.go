@@ -94,7 +94,7 @@ var networkFields = append([]field[Network]{
 	things("tables", "its route tables", Members, "table", tableFields, func(n *Network) *[]*Table { return &n.Tables }, func(t *Table) *Text { return &t.Name }),
 	things("groups", "its security groups", Members, "group", groupFields, func(n *Network) *[]*Group { return &n.Groups }, func(g *Group) *Text { return &g.Name }),
 	things("lists", "its access lists", Members, "list", listFields, func(n *Network) *[]*List { return &n.Lists }, func(l *List) *Text { return &l.Name }),
-}, tagFields(func(x *Network) *Tags { return &x.Tags })...)
+}, builtFields(func(x *Network) *Tags { return &x.Tags })...)
 
 var tierFields = []field[Tier]{
 	key("access", "public, outbound or closed", Nobody, choice("public", "outbound", "closed"), func(t *Tier) *Text { return &t.Access }),
@@ -138,7 +138,7 @@ var gatewayFields = append([]field[Gateway]{
 	publicKey("nat: its public addresses, or assigned where the cloud gives one", func(g *Gateway) *[]Addr { return &g.Public }, func(g *Gateway) *Text { return &g.Assigned }),
 	key("arrives", "internet: the table that what comes in by it looks into; unless written, it gets to the network's own ranges alone", Members, aReference,
 		func(g *Gateway) *Text { return &g.Arrives }).of("route table"),
-}, tagFields(func(x *Gateway) *Tags { return &x.Tags })...)
+}, builtFields(func(x *Gateway) *Tags { return &x.Tags })...)
 
 var tableFields = []field[Table]{
 	key("main", "true for the table of every subnet that no other table names", Members, flags("false"), func(t *Table) *Flag { return &t.Main }),
@@ -208,7 +208,7 @@ var workloadFields = append([]field[Workload]{
 			return v, some || w.Balances.Given()
 		}},
 	key("target-ports", "of a balancer: on what it hands flows on, such as tcp/8080; as it was asked unless written", Members, flowWords, func(w *Workload) *[]Flows { return &w.TargetPorts }),
-}, tagFields(func(x *Workload) *Tags { return &x.Tags })...)
+}, builtFields(func(x *Workload) *Tags { return &x.Tags })...)
 
 var peeringFields = append([]field[Peering]{
 	key("between", "the two networks", Members, twoNames, func(p *Peering) *[]Text { return &p.Between }).must().of("network"),
@@ -219,7 +219,7 @@ var peeringFields = append([]field[Peering]{
 	key("only", "the tiers or subnets of either side that it is meant for; all of a side of which none is named", Nobody, unordered(fewWords), func(p *Peering) *[]Text { return &p.Only }).
 		of("network", "tier", "subnet"),
 	key("imports", "the networks that take such routes from the other", Members, unordered(names), func(p *Peering) *[]Text { return &p.Imports }).of("network"),
-}, tagFields(func(x *Peering) *Tags { return &x.Tags })...)
+}, builtFields(func(x *Peering) *Tags { return &x.Tags })...)
 
 var hubLinkFields = []field[HubLink]{
 	key("between", "the two hubs", Everybody, twoNames, func(l *HubLink) *[]Text { return &l.Between }).must().of("hub"),
@@ -233,7 +233,7 @@ var hubFields = append([]field[Hub]{
 	key("attach", "the networks and sites tied to it, and the hub table of each", Everybody, pairs(anAttachment, "networks and sites to hub tables", true),
 		func(h *Hub) *[]Attachment { return &h.Attach }),
 	things("tables", "its route tables", Everybody, "hub-table", hubTableFields, func(h *Hub) *[]*HubTable { return &h.Tables }, func(t *HubTable) *Text { return &t.Name }),
-}, tagFields(func(x *Hub) *Tags { return &x.Tags })...)
+}, builtFields(func(x *Hub) *Tags { return &x.Tags })...)
 
 var attachmentFields = []field[Attachment]{
 	key("table", "the hub table that its packets look into", Everybody, aReference, func(a *Attachment) *Text { return &a.Table }).must().of("hub table"),
@@ -266,7 +266,7 @@ var siteFields = append([]field[Site]{
 	key("link", "the network it is linked to, when no hub stands between", Everybody, aReference, func(s *Site) *Text { return &s.Link }).of("network"),
 	key("arrives", "the table of that network that what comes over the link looks into; unless written, it gets to the network's own ranges alone", Everybody, aReference,
 		func(s *Site) *Text { return &s.Arrives }).of("route table"),
-}, tagFields(func(x *Site) *Tags { return &x.Tags })...)
+}, builtFields(func(x *Site) *Tags { return &x.Tags })...)
 
 var profileFields = []field[ProfileSetting]{
 	key("like", "the built-in profile to start from", Everybody, choice(profile.Names()...), func(p *ProfileSetting) *Text { return &p.Like }),
@@ -309,6 +309,11 @@ func tagFields[T any](part func(*T) *Tags) []field[T] {
 				return text.Map(all...), len(all) > 0
 			}},
 	}
+}
+
+// builtFields are those of what is made at a cloud.
+func builtFields[T any](part func(*T) *Tags) []field[T] {
+	return append(tagFields(part), key("keep", "true: no build removes it, unless it is asked for by name", Nobody, flags("false"), func(x *T) *Flag { return &part(x).Keep }))
 }
 
 func (d *decoder) labels(n text.Node) []Label {

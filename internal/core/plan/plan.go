@@ -107,6 +107,7 @@ func (s ProfileSetting) On(base profile.Profile) profile.Profile {
 type Tags struct {
 	Owner  Text
 	Labels []Label
+	Keep   Flag // whether no build removes it, unless it is asked for by name
 }
 
 // Label is one word of a thing under another.

@@ -16,6 +16,9 @@ import (
 // TierLabel is the label of a subnet that says its tier, for which a cloud has no property.
 const TierLabel = "wendrik-tier"
 
+// KeepLabel is the label of what no build removes, unless it is asked for by name.
+const KeepLabel = "wendrik-keep"
+
 // Of is what an estate comes to at a cloud, in the order of Specs and of the plan. What waits for a range or an address is left out, and
 // so is what no cloud is told of: space, held parts, clusters, sets of DHCP options, and what a plan expects.
 func Of(e *estate.Estate) []Thing {
@@ -88,6 +91,9 @@ func (b *builder) add(k Kind, name string, tags *plan.Tags, props Props) *Thing 
 		t.Owner = tags.Owner.Value
 		for _, l := range tags.Labels {
 			t.label(l.Key.Value, l.Value.Value)
+		}
+		if tags.Keep.Value {
+			t.label(KeepLabel, "true")
 		}
 	}
 	b.of[k] = append(b.of[k], t)

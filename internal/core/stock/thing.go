@@ -30,6 +30,9 @@ type Thing struct {
 // Key is the thing in one word that no other has.
 func (t *Thing) Key() string { return KeyOf(t.Kind, t.Name) }
 
+// Kept reports whether it is to be removed only by name.
+func (t *Thing) Kept() bool { return t.Labels[KeepLabel] == "true" }
+
 // KeyOf is the key of a thing by its kind and name.
 func KeyOf(k Kind, name string) string { return string(k) + ":" + name }
 

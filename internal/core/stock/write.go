@@ -111,7 +111,12 @@ func (f *fields) pairs(key string, all map[string]string) {
 
 func (f *fields) tags(t *Thing) {
 	f.word("owner", t.Owner)
-	f.pairs("labels", own(t.Labels))
+	if t.Kept() {
+		f.word("keep", "true")
+	}
+	all := own(t.Labels)
+	delete(all, KeepLabel)
+	f.pairs("labels", all)
 }
 
 // own are the labels that the plan writes as such.

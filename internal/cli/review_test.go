@@ -1,0 +1,144 @@
+package cli_test
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// write anew what a plan says.
+func rewrite(t *testing.T, folder, old, new string) {
+	t.Helper()
+	file := filepath.Join(folder, "wendrik.yaml")
+	raw, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.Contains(t, string(raw), old)
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(raw), old, new, 1)), 0o666))
+}
+
+// What removes something is asked for; a build that was kept for a review is made as it stands, and not when anything has moved.
+func TestReview(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	write(t, folder, quayside)
+	c := cloudIn(t, folder)
+	at := func(args ...string) result { return run(t, folder, "", append([]string{"build", "-at", c.url}, args...)...) }
+	require.Equal(t, 0, at().status)
+	rewrite(t, folder, "workloads:\n  shop:", "workloads:\n  kiosk:")
+	rewrite(t, folder, "address: 10.144.0.10", "address: 10.144.0.11")
+	r := at()
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "removes 1 thing: workload shop")
+	assert.Contains(t, r.err, "nobody is there to be asked")
+	assert.Contains(t, run(t, folder, "", "drift", "-at", c.url).out, "shop", "nothing was done")
+
+	assert.Equal(t, 2, at("-o", "friday.json").status, "-o is of -dry")
+	r = at("-dry", "-o", "friday.json")
+	require.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "wendrik build friday.json")
+	assert.Equal(t, 2, at("-dry", "-o", "friday.json").status, "a file that is there stays")
+	raw, err := os.ReadFile(filepath.Join(folder, "friday.json"))
+	require.NoError(t, err)
+	rewrite(t, folder, "10.144.0.11", "10.144.0.12") // which the review does not know
+	assert.Equal(t, 2, at("friday.json", "-down").status)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "other.json"), []byte(strings.Replace(string(raw), "10.144.0.11", "10.144.0.13", 1)), 0o666))
+	r = at("other.json")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "the calls would be others")
+	r = at("wendrik.yaml")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "wendrik.yaml is no build that was kept for a review")
+	r = at("friday.json")
+	assert.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "the plan is true")
+	assert.Contains(t, run(t, folder, "", "drift", "-at", c.url).out, "10.144.0.11", "what was reviewed is what is there")
+	r = at("friday.json")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "workload shop is gone")
+
+	require.Equal(t, 0, at("-dry", "-o", "monday.json").status)
+	status, _ := ask(t, key(t, folder, "skerry-line"), "POST", c.url+"/v1/networks", `{"name":"lone","props":{"ranges":["10.144.32.0/20"]}}`)
+	require.Equal(t, 201, status)
+	r = at("monday.json")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "network lone is new")
+}
+
+// What is kept, what is another estate's, and what nobody's label is on stay, unless a person names them.
+func TestNothingOfOthers(t *testing.T) {
+	t.Parallel()
+	folder, other := t.TempDir(), t.TempDir()
+	write(t, folder, strings.Replace(quayside, "10.144.0.10, public", "10.144.0.10, keep: true, public", 1))
+	write(t, other, "wendrik: 1\nestate: ports\nnetworks: {drill: {range: 10.150.0.0/20, subnets: {deck: {range: 10.150.0.0/24}}}}\n")
+	c := cloudIn(t, folder)
+	at := func(args ...string) result { return run(t, folder, "", append([]string{"build", "-at", c.url}, args...)...) }
+	require.Equal(t, 0, at().status)
+	require.Equal(t, 0, run(t, other, "", "build", "-at", c.url, "-keys", filepath.Join(folder, "cloud.keys")).status)
+	secret := key(t, folder, "skerry-line")
+	id := func(kind, name string) string {
+		_, page := ask(t, secret, "GET", c.url+"/v1/"+kind+"?name="+name, "")
+		if all := page["things"].([]any); len(all) > 0 {
+			return all[0].(map[string]any)["id"].(string)
+		}
+		return ""
+	}
+	post := func(kind, body string) {
+		status, said := ask(t, secret, "POST", c.url+"/v1/"+kind, body)
+		require.Equal(t, 201, status, said)
+	}
+	post("networks", `{"name":"lone","props":{"ranges":["10.151.0.0/20"]}}`)
+	post("groups", `{"name":"by-hand","props":{"network":"`+id("networks", "booking")+`"}}`)
+	post("peerings", `{"name":"shortcut","props":{"networks":["`+id("networks", "booking")+`","`+id("networks", "drill")+`"]}}`)
+
+	r := at("-hand-made", "-yes")
+	assert.Equal(t, 1, r.status, "%s%s", r.out, r.err)
+	assert.Empty(t, id("groups", "by-hand"), "it was inside of the estate's own")
+	for kind, name := range map[string]string{"networks": "drill", "subnets": "deck", "peerings": "shortcut"} {
+		assert.NotEmpty(t, id(kind, name), "%s %s is not the estate's", kind, name)
+	}
+	assert.NotEmpty(t, id("networks", "lone"), "no label is on it")
+	assert.Equal(t, 0, run(t, other, "", "build", "-at", c.url, "-keys", filepath.Join(folder, "cloud.keys"), "-dry").status)
+	r = at("-remove", "lone,"+id("peerings", "shortcut"), "-yes")
+	assert.Equal(t, 0, r.status, "%s%s", r.out, r.err)
+	assert.Empty(t, id("networks", "lone"))
+	assert.Empty(t, id("peerings", "shortcut"))
+
+	raw, err := os.ReadFile(filepath.Join(folder, "wendrik.yaml"))
+	require.NoError(t, err)
+	start := strings.Index(string(raw), "workloads:")
+	end := strings.Index(string(raw), "peerings:")
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "wendrik.yaml"), []byte(string(raw[:start])+string(raw[end:])), 0o666))
+	r = at("-yes")
+	assert.Equal(t, 1, r.status, "%s%s", r.out, r.err)
+	assert.Contains(t, r.err, "workload shop")
+	assert.NotEmpty(t, id("workloads", "shop"), "the plan kept it")
+	r = at("-yes", "-remove", "shop")
+	assert.Equal(t, 0, r.status, "%s%s", r.out, r.err)
+	assert.Empty(t, id("workloads", "shop"))
+	assert.NotEmpty(t, id("networks", "drill"))
+}
+
+// A plan is true once it was looked at: a cloud that answers that a rule is there, and keeps none, is found out by the build itself.
+func TestLookedAtAgain(t *testing.T) {
+	t.Parallel()
+	found := 0
+	for n := 1; n <= quaysideCalls; n++ {
+		folder := t.TempDir()
+		write(t, folder, quayside)
+		c := cloudIn(t, folder, "-faults", fmt.Sprintf("forget@%d", n))
+		r := run(t, folder, "", "build", "-at", c.url)
+		drift := run(t, folder, "", "drift", "-at", c.url)
+		assert.Equal(t, drift.status, r.status, "what build says is what drift finds: %s%s", r.out, drift.out)
+		if r.status != 0 {
+			found++
+			assert.NotContains(t, r.out, "is true")
+			holds(t, c, folder, quaysideThings)
+		}
+	}
+	assert.Positive(t, found)
+}
