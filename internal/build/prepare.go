@@ -39,9 +39,9 @@ func (j *Job) Empty() bool { return j.Calls() == 0 }
 
 // Leave is what a person has given a build leave to do, beyond making what the plan says of what the estate has made itself.
 type Leave struct {
-	Hand   bool     // remove what was made by hand inside of the estate, and the plan does not want
-	Take   bool     // label as the estate's what is there as planned and nobody's label is on, and change it
-	Remove []string // remove these, by their identifiers at the cloud or their names: what was made by hand anywhere, and what is kept
+	Hand   bool     `json:"hand_made"` // remove what was made by hand inside of the estate, and the plan does not want
+	Take   bool     `json:"take_over"` // label as the estate's what is there as planned and nobody's label is on, and change it
+	Remove []string `json:"remove"`    // remove these, by their identifiers at the cloud or their names: what was made by hand anywhere, and what is kept
 }
 
 // named reports whether a thing was asked for by name.
@@ -210,8 +210,12 @@ func (j *Job) Look(ctx context.Context, d cloud.Driver, head stock.Head, want []
 		return nil, err
 	}
 	theirs := func(key string) bool {
-		item := there.Item(key)
-		return !j.Owners.Ours(key) || item != nil && (item.At.Foreign || item.Context)
+		for _, seen := range []*There{j.There, there} {
+			if item := seen.Item(key); item != nil && (item.At.Foreign || item.Context) {
+				return true
+			}
+		}
+		return !j.Owners.Ours(key)
 	}
 	return slices.DeleteFunc(stock.Between(j.Is, there.Things()), func(x stock.Difference) bool { return theirs(x.Key()) }), nil
 }

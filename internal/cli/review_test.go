@@ -27,7 +27,9 @@ func TestReview(t *testing.T) {
 	folder := t.TempDir()
 	write(t, folder, quayside)
 	c := cloudIn(t, folder)
-	at := func(args ...string) result { return run(t, folder, "", append([]string{"build", "-at", c.url}, args...)...) }
+	at := func(args ...string) result {
+		return run(t, folder, "", append([]string{"build", "-at", c.url}, args...)...)
+	}
 	require.Equal(t, 0, at().status)
 	rewrite(t, folder, "workloads:\n  shop:", "workloads:\n  kiosk:")
 	rewrite(t, folder, "address: 10.144.0.10", "address: 10.144.0.11")
@@ -76,7 +78,9 @@ func TestNothingOfOthers(t *testing.T) {
 	write(t, folder, strings.Replace(quayside, "10.144.0.10, public", "10.144.0.10, keep: true, public", 1))
 	write(t, other, "wendrik: 1\nestate: ports\nnetworks: {drill: {range: 10.150.0.0/20, subnets: {deck: {range: 10.150.0.0/24}}}}\n")
 	c := cloudIn(t, folder)
-	at := func(args ...string) result { return run(t, folder, "", append([]string{"build", "-at", c.url}, args...)...) }
+	at := func(args ...string) result {
+		return run(t, folder, "", append([]string{"build", "-at", c.url}, args...)...)
+	}
 	require.Equal(t, 0, at().status)
 	require.Equal(t, 0, run(t, other, "", "build", "-at", c.url, "-keys", filepath.Join(folder, "cloud.keys")).status)
 	secret := key(t, folder, "skerry-line")

@@ -244,7 +244,7 @@ func (p *buildProgress) end() {
 
 // done tells what a run came to.
 func (b *building) done(job *build.Job, out *build.Outcome, interrupted bool) {
-	what := "the plan is true at " + clean(b.at)
+	what := planTrue.plain() + clean(b.at)
 	switch {
 	case b.down:
 		what = "all is taken down at " + clean(b.at)
