@@ -372,7 +372,14 @@ func labelsFor(t *stock.Thing, estateName string) map[string]string {
 	if all == nil {
 		all = map[string]string{}
 	}
-	all[EstateLabel], all[NameLabel] = estateName, t.Name
+	whose, others := all[stock.WasOfLabel]
+	delete(all, stock.WasOfLabel)
+	switch {
+	case !others:
+		all[EstateLabel], all[NameLabel] = estateName, t.Name
+	case whose != "":
+		all[EstateLabel], all[NameLabel] = whose, t.Name
+	}
 	if t.Owner != "" {
 		all[ownerLabel] = t.Owner
 	}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"wendrik/internal/cloud"
@@ -144,9 +143,20 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, leave Leave, st
 	}
 	head.Regions = there.Hello.Regions
 	j.Order = Between(head, j.Was, j.Is, step)
+	whose := map[string]*stock.Thing{}
+	for i := range j.Is {
+		if _, told := j.Is[i].Labels[stock.WasOfLabel]; told {
+			whose[j.Is[i].Key()] = &j.Is[i]
+		}
+	}
 	for i := range j.Order.Phases {
 		p := &j.Order.Phases[i]
 		p.Acts = j.asOwners(p.Acts)
+		for k := range p.Acts {
+			if a := &p.Acts[k]; a.Verb == stock.Make && whose[a.Thing.Key()] != nil {
+				a.Thing = whose[a.Thing.Key()] // which steps that were read from a text do not tell
+			}
+		}
 	}
 	return j, nil
 }
@@ -257,108 +267,3 @@ func Await(ctx context.Context, d cloud.Driver, head stock.Head, want []stock.Th
 		}
 	}
 }
-
-// notePrefix is what the notes of runs begin with, before the estate and the run.
-const notePrefix = "wendrik "
-
-// Note is the note of a run: when it began, and whether it takes another back.
-func Note(estateName, run string) string { return notePrefix + estateName + " " + run }
-
-// undoes is in the note of a run that takes back another one, before the name of that.
-const undoes = "undo of "
-
-// Before is the stock as it was before the last run that has not been taken back, and the name of that run; empty when there is none.
-func Before(ctx context.Context, d cloud.Driver, there *There, estateName string) (things []stock.Thing, run string, err error) {
-	if !there.Hello.Log {
-		return nil, "", cloud.Refused(cloud.Unsupported, "this cloud keeps no log, so that nobody knows what was before")
-	}
-	entries, err := cloud.WholeLog(ctx, d)
-	if err != nil {
-		return nil, "", err
-	}
-	mine := notePrefix + estateName + " "
-	back := map[string]bool{}
-	for i := len(entries) - 1; i >= 0; i-- {
-		name, is := strings.CutPrefix(entries[i].Note, mine)
-		if !is {
-			continue
-		}
-		if was, undo := strings.CutPrefix(name, undoes); undo {
-			if back[was] {
-				continue
-			}
-			back[was] = true
-			things, err := asBefore(there, entries, estateName, was)
-			if err != nil || len(stock.Between(there.Things(), things)) > 0 { // which stopped on its way
-				return things, was, err
-			}
-			continue
-		}
-		if !back[name] {
-			things, err := asBefore(there, entries, estateName, name)
-			return things, name, err
-		}
-	}
-	return nil, "", nil
-}
-
-// asBefore is what is there, with what a run did taken back.
-func asBefore(there *There, entries []cloud.Entry, estateName, run string) ([]stock.Thing, error) {
-	first := map[string]*cloud.Thing{} // what the run found, by id
-	made := map[string]bool{}          // what it made, or what made it undone
-	var order []string
-	for i := range entries {
-		e := &entries[i]
-		if e.Note == Undo(estateName, run) && e.Before == nil {
-			made[e.ID] = true
-		}
-		if e.Note != Note(estateName, run) {
-			continue
-		}
-		if _, seen := first[e.ID]; !seen && !made[e.ID] {
-			if made[e.ID] = e.Before == nil; e.Before != nil {
-				first[e.ID] = e.Before
-				order = append(order, e.ID)
-			}
-		}
-	}
-	return restored(there, estateName, first, made, order)
-}
-
-// restored is what is there with what a run found in the place of what it did.
-func restored(there *There, estateName string, first map[string]*cloud.Thing, made map[string]bool, order []string) ([]stock.Thing, error) {
-	var all []cloud.Thing
-	had := map[string]bool{}
-	for i := range there.Items {
-		t := there.Items[i].At
-		had[t.ID] = true
-		switch {
-		case made[t.ID]:
-		case first[t.ID] != nil:
-			all = append(all, *first[t.ID])
-		default:
-			all = append(all, *t)
-		}
-	}
-	for _, id := range order {
-		if !had[id] {
-			all = append(all, *first[id])
-		}
-	}
-	before, err := see(there.Hello, all, estateName, there.Things())
-	if err != nil {
-		return nil, err
-	}
-	var things []stock.Thing
-	for i := range before.Items {
-		t := before.Items[i].Thing
-		if is := there.Item(t.Key()); t.Kind == stock.Attachment && is != nil && len(t.Props.Words("accepted")) < len(is.Props.Words("accepted")) {
-			continue // what it was accepted for is not taken back: it goes
-		}
-		things = append(things, t)
-	}
-	return things, nil
-}
-
-// Undo is the note of a run that takes back another.
-func Undo(estateName, run string) string { return Note(estateName, undoes+run) }

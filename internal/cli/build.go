@@ -25,7 +25,7 @@ func buildCommand() *command {
 		args:  "[REVIEW]",
 		short: "makes the plan true at a cloud",
 		long: "Build makes a plan true: it looks at what is there, finds the steps to what the plan says, and makes the calls, side by side where their order allows; it waits until things are ready, accepts for the owners whose keys it has and waits for the others, " +
-			"and asks again what a rate limit refused. In no state between is anything cut or opened that can be helped. At a fault it stops, and says what is done and what is not; the same command goes on from there, and -undo takes back what the last run did. " +
+			"and asks again what a rate limit refused. In no state between is anything cut or opened that can be helped. At a fault it stops, and says what is done and what is not; the same command goes on from there, and -undo takes back what the last job did, over all its runs, unless somebody else has changed that since. " +
 			"It knows its own things by their labels, makes none of them twice, and keeps no file. What somebody made by hand is told and left alone, unless -hand-made has it go, inside of what is the estate's; what else is to go, " +
 			"and what the plan keeps (keep: true), must be named with -remove. What is another estate's is never touched. What removes, cuts or opens something, -down and -undo are asked for at a terminal, and need -yes elsewhere. " +
 			"-dry tells what it would do; with -o it keeps that in a file, and build FILE makes just that, unless something has moved that it rests on. -down takes all down. At the end it looks again: the exit status is 1 when the plan is not true then, for what waits for others too.",
@@ -33,7 +33,7 @@ func buildCommand() *command {
 			{"wendrik build -dry", "what it would do"},
 			{"wendrik build", "make the plan true"},
 			{"wendrik build -dry -o friday.json", "keep what it would do, to be read and then made as it stands:  wendrik build friday.json"},
-			{"wendrik build -undo -dry", "what the last run did, and how it is taken back"},
+			{"wendrik build -undo -dry", "what the last job did, and how it is taken back"},
 			{"wendrik build -down -dry", "the way to take all down"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
@@ -41,7 +41,7 @@ func buildCommand() *command {
 			b := &building{}
 			f.BoolVar(&b.dry, "dry", false, "tell what is to be done, and do nothing")
 			f.BoolVar(&b.down, "down", false, "take down all that is there of the estate")
-			f.BoolVar(&b.undo, "undo", false, "take back what the last run did")
+			f.BoolVar(&b.undo, "undo", false, "take back what the last job did, over all its runs")
 			f.BoolVar(&b.leave.Hand, "hand-made", false, "remove what somebody made by hand inside of what is the estate's, and the plan does not have")
 			f.BoolVar(&b.leave.Take, "take-over", false, "label as the estate's own what nobody's label is on and the plan has, and change it to what that says")
 			remove := f.String("remove", "", "remove these, `NAMES` or identifiers with commas: what was made by hand anywhere, and what is kept")
@@ -138,7 +138,7 @@ type building struct {
 
 // run works out what is to be done, and does it; where that is to be kept for a review it is written into a file instead, with the plan.
 func (b *building) run(ctx context.Context, plan *estate.Estate, keep string) (int, error) {
-	note := time.Now().UTC().Format("2006-01-02T15:04:05.000000Z")
+	began := time.Now().UTC().Format("2006-01-02T15:04:05.000000Z")
 	if b.undo {
 		there, err := build.Look(ctx, b.driver, b.head.Estate, nil)
 		if err != nil {
@@ -198,7 +198,7 @@ func (b *building) run(ctx context.Context, plan *estate.Estate, keep string) (i
 	if err := b.granted(job, harmful); err != nil {
 		return cannot, err
 	}
-	opt := build.Options{Estate: b.head.Estate, Note: build.Note(b.head.Estate, note), Side: b.side, Patience: b.wait}
+	opt := build.Options{Estate: b.head.Estate, Note: build.Note(b.head.Estate, build.Run(began, b.want)), Side: b.side, Patience: b.wait}
 	if b.undo {
 		opt.Note = build.Undo(b.head.Estate, b.undone)
 	}

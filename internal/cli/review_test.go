@@ -146,3 +146,46 @@ func TestLookedAtAgain(t *testing.T) {
 	}
 	assert.Positive(t, found)
 }
+
+// What a job did is taken back over all its runs, once, unless somebody else has changed it since; what comes back is whose it was.
+func TestUndo(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	write(t, folder, quayside)
+	c := cloudIn(t, folder, "-faults", "refuse@6")
+	at := func(args ...string) result { return run(t, folder, "", append([]string{"build", "-at", c.url}, args...)...) }
+	require.Equal(t, 2, at().status, "it is stopped")
+	require.Equal(t, 0, at().status, "and goes on")
+	secret := key(t, folder, "skerry-line")
+	id := func(kind, name string) string {
+		_, page := ask(t, secret, "GET", c.url+"/v1/"+kind+"?name="+name, "")
+		if all := page["things"].([]any); len(all) > 0 {
+			return all[0].(map[string]any)["id"].(string)
+		}
+		return ""
+	}
+	status, said := ask(t, secret, "PATCH", c.url+"/v1/groups/"+id("groups", "a"), `{"props":{"in":[{"flows":"tcp/443"}]}}`)
+	require.Equal(t, 200, status, said)
+	r := at("-undo", "-yes")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "somebody else has changed what it made or changed: group booking/a by skerry-line")
+	require.Equal(t, 0, at().status, "the plan is built over it")
+	r = at("-undo", "-yes")
+	assert.Equal(t, 0, r.status, "%s%s", r.out, r.err)
+	assert.Zero(t, things(t, c, folder), "all three runs are of one job")
+	r = at("-undo", "-yes")
+	assert.Equal(t, 0, r.status)
+	assert.Contains(t, r.out, "there is no run to take back")
+
+	require.Equal(t, 0, at().status)
+	status, said = ask(t, secret, "POST", c.url+"/v1/groups", `{"name":"by-hand","props":{"network":"`+id("networks", "booking")+`"}}`)
+	require.Equal(t, 201, status, said)
+	rewrite(t, folder, "tcp/443 from any, ", "") // another job
+	require.Equal(t, 0, at("-hand-made", "-yes").status)
+	require.Empty(t, id("groups", "by-hand"))
+	require.Equal(t, 0, at("-undo", "-yes").status)
+	_, page := ask(t, secret, "GET", c.url+"/v1/groups?name=by-hand", "")
+	require.Len(t, page["things"], 1, "it comes back")
+	assert.NotContains(t, page["things"].([]any)[0].(map[string]any)["labels"], "wendrik-estate", "and is nobody's, as it was")
+	assert.Contains(t, at("-undo", "-yes").out, "there is no run to take back")
+}

@@ -79,11 +79,17 @@ func (b *building) told(job *build.Job) {
 	b.say("%s at %s: %s", strong.Sprint(phrase.Count(job.Calls(), "call")), clean(b.at), strings.Join(parts, ", "))
 	b.say("%s", b.safety(job))
 	if b.undone != "" {
-		b.say("takes back the run of %s", b.undone)
+		b.say("takes back what was done up to the run of %s", runTime(b.undone))
 	}
 	for _, p := range job.Phases() {
 		b.phase(&p)
 	}
+}
+
+// runTime is when a run began, of its name.
+func runTime(run string) string {
+	began, _, _ := strings.Cut(run, " ")
+	return began
 }
 
 func (b *building) nothingWords() string {
@@ -249,7 +255,7 @@ func (b *building) done(job *build.Job, out *build.Outcome, interrupted bool) {
 	case b.down:
 		what = "all is taken down at " + clean(b.at)
 	case b.undo:
-		what = "the run of " + b.undone + " is taken back"
+		what = "what was done up to the run of " + runTime(b.undone) + " is taken back"
 	}
 	switch {
 	case interrupted || len(out.Undone) > 0:

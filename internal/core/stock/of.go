@@ -16,6 +16,9 @@ import (
 // TierLabel is the label of a subnet that says its tier, for which a cloud has no property.
 const TierLabel = "wendrik-tier"
 
+// WasOfLabel says of a thing that comes back whose it was: an estate, or nobody. It never reaches a cloud, and no plan has it.
+const WasOfLabel = "wendrik-was-of"
+
 // KeepLabel is the label of what no build removes, unless it is asked for by name.
 const KeepLabel = "wendrik-keep"
 

@@ -123,7 +123,7 @@ func (f *fields) tags(t *Thing) {
 func own(all map[string]string) map[string]string {
 	out := map[string]string{}
 	for k, v := range all {
-		if k != TierLabel {
+		if k != TierLabel && k != WasOfLabel {
 			out[k] = v
 		}
 	}
