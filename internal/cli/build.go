@@ -243,7 +243,7 @@ func (b *building) granted(job *build.Job, harmful bool) error {
 		what = append(what, "may cut or open something on the way")
 	}
 	if len(what) == 0 {
-		what = append(what, "takes back what the last run did")
+		what = append(what, "takes back what the last job did")
 	}
 	words := "this " + phrase.And(what)
 	if !b.atTerminal() {

@@ -153,7 +153,9 @@ func TestUndo(t *testing.T) {
 	folder := t.TempDir()
 	write(t, folder, quayside)
 	c := cloudIn(t, folder, "-faults", "refuse@6")
-	at := func(args ...string) result { return run(t, folder, "", append([]string{"build", "-at", c.url}, args...)...) }
+	at := func(args ...string) result {
+		return run(t, folder, "", append([]string{"build", "-at", c.url}, args...)...)
+	}
 	require.Equal(t, 2, at().status, "it is stopped")
 	require.Equal(t, 0, at().status, "and goes on")
 	secret := key(t, folder, "skerry-line")

@@ -15,9 +15,15 @@ const Paper = "plan"
 
 // onPaper makes one step, the first, of all that change nothing at a cloud.
 func (f *finder) onPaper() {
-	was := stock.Of(f.old)
+	var was []stock.Thing
 	var paper []text.Edit
 	rest := slices.DeleteFunc(slices.Clone(f.left), func(s Step) bool {
+		if slices.ContainsFunc(s.Edits, atCloud) {
+			return false
+		}
+		if was == nil {
+			was = stock.Of(f.old)
+		}
 		e := f.state(s)
 		if e == nil || len(stock.Between(was, stock.Of(e))) > 0 {
 			return false
@@ -33,6 +39,11 @@ func (f *finder) onPaper() {
 	if f.state(all) != nil {
 		f.left = append(rest, all)
 	}
+}
+
+// atCloud reports whether an edit is of what is at a cloud in any case: routes, and rules of groups and lists.
+func atCloud(e text.Edit) bool {
+	return len(e.Path) > 4 && e.Path[0] == "networks" && slices.Contains([]string{"routes", "in", "out"}, e.Path[4])
 }
 
 // search looks for an order of the steps that were found in which no state does harm, from each state on by all steps that do none there.

@@ -95,6 +95,16 @@ func (f *File) Apply(edits []Edit) (string, []Patch, error) {
 
 // apply is Apply, and gives the file that the edits make.
 func (f *File) apply(edits []Edit) (*File, []Patch, error) {
+	if len(f.Text) > windowed {
+		if after, patches, ok := f.applyIn(pieceSize, edits); ok {
+			return after, patches, nil
+		}
+	}
+	return f.applyWhole(edits)
+}
+
+// applyWhole is apply, for which the library reads all of the text.
+func (f *File) applyWhole(edits []Edit) (*File, []Patch, error) {
 	edits = folded(once(edits))
 	root, problem := f.own()
 	if problem != nil {

@@ -103,6 +103,7 @@ func (f *File) depths() func(Path) int {
 // With is the set with other texts in the place of those that changed.
 func (s *Files) With(changed []Changed) *Files {
 	after := NewFiles(nil)
+	after.pieces = s.pieces
 	for _, f := range s.all {
 		content, root := f.Text, f.root
 		for _, c := range changed {

@@ -1,6 +1,7 @@
 package text
 
 import (
+	"hash/fnv"
 	"runtime"
 	"sync"
 
@@ -20,7 +21,49 @@ const pieceSize = 128 << 10
 type piece struct {
 	text  string
 	above int  // how many lines stand before it
+	start int  // and how many bytes
 	inner bool // whether it goes on with the entries of the last key of the piece before
+}
+
+// pieceTrees are the trees of pieces that were read: of a text of which an edit changes a piece, the others need not be read again.
+type pieceTrees struct {
+	lock sync.Mutex
+	of   map[pieceKey]*treeBuilder
+}
+
+type pieceKey struct {
+	text  string
+	inner bool
+}
+
+// get is what was read of a piece; nil where nothing was.
+func (t *pieceTrees) get(p piece) *treeBuilder {
+	if t == nil {
+		return nil
+	}
+	t.lock.Lock()
+	defer t.lock.Unlock()
+	return t.of[pieceKey{p.text, p.inner}]
+}
+
+// put keeps what was read of the pieces of a text. Those of other texts go once they are more than these.
+func (t *pieceTrees) put(pieces []piece, built []*treeBuilder) {
+	if t == nil {
+		return
+	}
+	t.lock.Lock()
+	defer t.lock.Unlock()
+	if len(t.of) > 2*len(pieces) {
+		t.of = nil
+	}
+	if t.of == nil {
+		t.of = make(map[pieceKey]*treeBuilder, len(pieces))
+	}
+	for i, p := range pieces {
+		if built[i] != nil {
+			t.of[pieceKey{p.text, p.inner}] = built[i]
+		}
+	}
 }
 
 // inPieces reads the text in pieces of about some size, when it is larger and can be cut.
@@ -38,7 +81,9 @@ func (f *File) inPieces(size int) (*Tree, bool) {
 	for range runtime.GOMAXPROCS(0) {
 		all.Go(func() {
 			for i := range next {
-				built[i] = f.build(pieces[i])
+				if built[i] = f.pieces.get(pieces[i]); built[i] == nil {
+					built[i] = f.build(pieces[i])
+				}
 			}
 		})
 	}
@@ -47,6 +92,7 @@ func (f *File) inPieces(size int) (*Tree, bool) {
 	}
 	close(next)
 	all.Wait()
+	f.pieces.put(pieces, built)
 	return f.join(pieces, built)
 }
 
@@ -60,8 +106,9 @@ func (f *File) build(p piece) *treeBuilder {
 	if err != nil || second != nil || root == nil || root.Kind != yaml.MappingNode || root.Style&yaml.FlowStyle != 0 || root.Anchor != "" {
 		return nil
 	}
-	b := &treeBuilder{file: f, above: p.above}
+	b := &treeBuilder{file: &File{Text: p.text}}
 	b.add(root)
+	b.file = nil // whose places are not needed any more
 	if b.known != nil || root.Style&yaml.TaggedStyle != 0 {
 		return nil // an anchor may be meant by an alias in another piece
 	}
@@ -93,15 +140,19 @@ func (f *File) join(pieces []piece, built []*treeBuilder) (*Tree, bool) {
 		all.nodes = append(all.nodes, added...)
 		t.nodes = all.nodes
 		end := uint32(len(all.nodes) / nodeSize)
-		if apart := uint32(all.apart.Len()); b.apart.Len() > 0 {
-			for n := (Node{t, base}); n.i < end; n.i++ {
+		apart, above, start := uint32(all.apart.Len()), uint32(p.above), uint32(p.start)
+		for n := (Node{t, base}); n.i < end; n.i++ {
+			all.set(n.i, atLine, t.get(n.i, atLine)+above)
+			if from, to := t.get(n.i, atStart), t.get(n.i, atEnd); to > from {
+				by := start
 				if n.flag(isApart) {
-					all.set(n.i, atStart, t.get(n.i, atStart)+apart)
-					all.set(n.i, atEnd, t.get(n.i, atEnd)+apart)
+					by = apart
 				}
+				all.set(n.i, atStart, from+by)
+				all.set(n.i, atEnd, to+by)
 			}
-			all.apart.WriteString(b.apart.String())
 		}
+		all.apart.WriteString(b.apart.String())
 		for j, tag := range b.tags {
 			if all.tags == nil {
 				all.tags = map[uint32]string{}
@@ -113,7 +164,6 @@ func (f *File) join(pieces []piece, built []*treeBuilder) (*Tree, bool) {
 				last.i = n.behind()
 			}
 		}
-		built[i] = nil
 	}
 	all.set(0, atSize, uint32(len(all.nodes)/nodeSize))
 	return all.tree(), true
@@ -135,7 +185,7 @@ func (f *File) cut(most int) ([]piece, bool) {
 			return nil, false
 		case depth == 0:
 			if size >= most || inner {
-				pieces = append(pieces, piece{f.Text[lines[first]:start], first, inner})
+				pieces = append(pieces, piece{f.Text[lines[first]:start], first, lines[first], inner})
 				first, inner = i, false
 			}
 			indent = 0
@@ -146,13 +196,20 @@ func (f *File) cut(most int) ([]piece, bool) {
 			indent = depth
 		case indent < 0:
 			indent = 0
-		case depth == indent && key == 'k' && size >= most:
-			pieces = append(pieces, piece{f.Text[lines[first]:start], first, inner})
+		case depth == indent && key == 'k' && size >= most && (size >= 2*most || settles(f.Line(i+1))):
+			pieces = append(pieces, piece{f.Text[lines[first]:start], first, lines[first], inner})
 			first, inner = i, true
 		}
 	}
-	pieces = append(pieces, piece{f.Text[lines[first]:], first, inner})
+	pieces = append(pieces, piece{f.Text[lines[first]:], first, lines[first], inner})
 	return pieces, len(pieces) > 1
+}
+
+// settles reports whether a line is one of a few, by what it says: pieces that end there end there again when something changes before it.
+func settles(line string) bool {
+	h := fnv.New32a()
+	_, _ = h.Write([]byte(line))
+	return h.Sum32()%4 == 0
 }
 
 // keyOf looks at how a line begins: how far it is indented, with what ('k' for a plain key, 0 for nothing or a comment,

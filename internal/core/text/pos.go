@@ -47,13 +47,14 @@ const MaxValues = 5_000_000
 
 // Files are the texts that positions speak of.
 type Files struct {
-	all   []*File
-	cache Cache
+	all    []*File
+	cache  Cache
+	pieces *pieceTrees
 }
 
 // NewFiles makes a set without files. Node trees of large texts are looked up in the cache and left there, when it is not
 // nil.
-func NewFiles(cache Cache) *Files { return &Files{cache: cache} }
+func NewFiles(cache Cache) *Files { return &Files{cache: cache, pieces: &pieceTrees{}} }
 
 // One is a set of one file, without a cache.
 func One(name, content string) *Files {
@@ -67,7 +68,7 @@ func (s *Files) Add(name, content string) *File {
 	if len(s.all) == mostFiles {
 		panic("text: too many files")
 	}
-	f := &File{Name: name, Text: content, number: len(s.all), cache: s.cache}
+	f := &File{Name: name, Text: content, number: len(s.all), cache: s.cache, pieces: s.pieces}
 	s.all = append(s.all, f)
 	return f
 }
@@ -135,9 +136,10 @@ type File struct {
 	Text   string
 	number int
 	cache  Cache
-	tree   *Tree      // once Value was asked for one
-	root   *yaml.Node // once edits were made, where it is kept; nobody changes it
-	starts []int      // where each line starts, once asked for
+	pieces *pieceTrees // those of the texts that this one was made of; nil where none are kept
+	tree   *Tree       // once Value was asked for one
+	root   *yaml.Node  // once edits were made, where it is kept; nobody changes it
+	starts []int       // where each line starts, once asked for
 	sought struct {
 		at     Pos // the last place for which seek was asked
 		offset int
