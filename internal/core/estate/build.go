@@ -209,7 +209,7 @@ func (b *builder) wait(at text.Pos, in spot, by, format string, args ...any) {
 // plan itself.
 type spot struct {
 	of  Object // nil for the plan
-	key string // empty for the object as a whole
+	key string // empty for the object as a whole; of something further inside, the keys with dots between
 }
 
 func (s spot) path() text.Path {
@@ -218,7 +218,7 @@ func (s spot) path() text.Path {
 		p = s.of.Place()
 	}
 	if s.key != "" {
-		p = p.To(s.key)
+		p = p.To(strings.Split(s.key, ".")...)
 	}
 	return p
 }

@@ -43,11 +43,34 @@ func (f *forward) gone(problems []diag.Finding) {
 			if t := f.have[KeyOf(Site, at[1])]; t != nil {
 				f.add(text.Set(at[:2], at[2], text.Words(t.Props.Words("knows")...)))
 			}
+		case len(at) > 3 && at[0] == "hubs" && at[2] == "attach":
+			f.meantFor(at[:4])
+		case len(at) > 1 && at[0] == "peerings":
+			f.meantFor(at[:2])
 		case len(at) == 3 && at[0] == "dhcp":
 			f.servers(at)
 		case len(at) > 1 && at[0] == "clusters":
 			f.add(text.Remove(at[:1], at[1]))
 		}
+	}
+}
+
+// meantFor writes what a join is meant for without parts of networks that are gone.
+func (f *forward) meantFor(at text.Path) {
+	v, found := f.e.Plan.Files.Value(at.To("only"))
+	if !found {
+		return
+	}
+	var left []string
+	for _, x := range v.Elements() {
+		if word, _ := x.Single(); len(f.e.Named(word)) > 0 {
+			left = append(left, word)
+		}
+	}
+	if len(left) == 0 {
+		f.add(text.Remove(at, "only"))
+	} else {
+		f.add(text.Set(at, "only", text.Words(left...)))
 	}
 }
 

@@ -24,7 +24,7 @@ func Load(t testing.TB, content string) *estate.Estate {
 var plans embed.FS
 
 // Plan is the text of a plan that many tests ask: coast has one of nearly everything, lakes is of a cloud where routes install
-// themselves, tangle, knot and coil were written at random and have many mistakes, fleet waits to be carved, skerry-line is the shipped estate, and planned what becomes of it.
+// themselves, tangle, knot and coil were written at random and have many mistakes, fleet waits to be carved, whole and more have all keys, skerry-line is the shipped estate, and planned what becomes of it.
 func Plan(t testing.TB, name string) string {
 	t.Helper()
 	if raw, err := plans.ReadFile("plans/" + name + ".yaml"); err == nil {

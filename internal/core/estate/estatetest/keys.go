@@ -12,11 +12,11 @@ import (
 )
 
 // others are words that may stand in the place of another, one of which can be read at most places.
-var others = []string{"true", "false", "zone", "region", "plain", "zonal", "regional", "public", "outbound", "closed", "tiers", "zones", "one", "per-zone", "none", "west-b", "north-a", "west", "north", "pier", "quay", "g", "w", "door",
+var others = []string{"u", "s", "/49", "true", "false", "zone", "region", "plain", "zonal", "regional", "public", "outbound", "closed", "tiers", "zones", "one", "per-zone", "none", "west-b", "north-a", "west", "north", "pier", "quay", "g", "w", "door",
 	"internet", "egress", "nat", "stateful", "blackhole", "front", "pair", "2031-11-30", "x", "{tier}-{slot}", "/25", "/27", "/17", "25%", "10.144.0.0/21", "10.144.9.0/24", "10.144.1.0/27", "10.212.0.0/15", "10.144.0.33", "203.0.113.33", "tcp/444", "udp from any", "udp to any",
 	"deny udp from any", "allow tcp to any", "w reaches door on tcp/444", "wide-open", "depot", "192.168.0.0/16"}
 
-// EveryKey takes each key and each element of a plan away in turn, and of the plan whole changes each value to some other: where the plan
+// EveryKey takes each key and each element of a plan away in turn, and of the plans whole and more changes each value to some other: where the plan
 // can still be read, it gives both estates to try, with the edit, and the path of what is changed.
 func EveryKey(t testing.TB, name string, try func(before, after *estate.Estate, path text.Path, e text.Edit)) {
 	t.Helper()
@@ -42,7 +42,7 @@ func EveryKey(t testing.TB, name string, try func(before, after *estate.Estate, 
 			if len(f.Value.Fields())+len(f.Value.Items()) > 0 || f.Value.String() != "[]" && f.Value.String() != "{}" {
 				one(at, text.Remove(path, f.Key))
 			}
-			if word, single := f.Value.Single(); single && name == "whole" {
+			if word, single := f.Value.Single(); single && (name == "whole" || name == "more") {
 				words := others
 				if n, err := strconv.Atoi(word); err == nil {
 					words = []string{fmt.Sprint(n + 1)}
