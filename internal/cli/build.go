@@ -80,7 +80,7 @@ func buildCommand() *command {
 					}
 					if e = o.Estate; !b.down && !b.undo {
 						b.want = stock.Of(e)
-						c.tellUnbuilt(e, b.want)
+						b.unbuilt = c.tellUnbuilt(e, b.want)
 					}
 					b.head = stock.HeadOf(e)
 				}
@@ -97,8 +97,8 @@ func buildCommand() *command {
 	}
 }
 
-// tellUnbuilt tells what of a plan cannot be built yet.
-func (s *screen) tellUnbuilt(e *estate.Estate, things []stock.Thing) {
+// tellUnbuilt tells what of a plan cannot be built yet, and gives its keys.
+func (s *screen) tellUnbuilt(e *estate.Estate, things []stock.Thing) (keys []string) {
 	built := map[string]bool{}
 	for i := range things {
 		built[things[i].Key()] = true
@@ -106,17 +106,18 @@ func (s *screen) tellUnbuilt(e *estate.Estate, things []stock.Thing) {
 	var left []string
 	for _, n := range e.Networks {
 		if !built[stock.KeyOf(stock.Network, n.Name)] {
-			left = append(left, "network "+n.Name)
+			left, keys = append(left, "network "+n.Name), append(keys, stock.KeyOf(stock.Network, n.Name))
 		}
 	}
 	for _, w := range e.Workloads {
 		if n := w.Network(); !built[stock.KeyOf(stock.Workload, w.Name)] && (n == nil || built[stock.KeyOf(stock.Network, n.Name)]) {
-			left = append(left, "workload "+w.Name)
+			left, keys = append(left, "workload "+w.Name), append(keys, stock.KeyOf(stock.Workload, w.Name))
 		}
 	}
 	if len(left) > 0 {
 		s.tell("not built, since a range or an address is not yet given: %s;  wendrik carve -write%s  gives that", clean(phrase.Few(left, 6)), s.samePlan())
 	}
+	return keys
 }
 
 // building is one run of build.
@@ -133,6 +134,7 @@ type building struct {
 	wait                        time.Duration
 	format                      *string
 	undone                      string             // the run that is taken back
+	unbuilt                     []string           // the keys of what the plan has, and cannot be built yet
 	untrue                      []stock.Difference // what was not as it was to be when it was looked at again
 }
 
@@ -160,6 +162,16 @@ func (b *building) run(ctx context.Context, plan *estate.Estate, keep string) (i
 	meter.end()
 	if err != nil {
 		return cannot, cloudError(b.at, err)
+	}
+	var would []string
+	for _, key := range b.unbuilt {
+		if job.There.Item(key) != nil {
+			kind, name := stock.SplitKey(key)
+			would = append(would, kindWord(kind)+" "+name)
+		}
+	}
+	if len(would) > 0 {
+		return cannot, &usageError{fmt.Sprintf("the plan has %s, and no range or address for it yet, so that what is there would go: %s", phrase.Count(len(would), "thing"), phrase.Few(would, 6)), "wendrik carve -write" + b.samePlan() + "  gives that"}
 	}
 	if kept := job.KeptButGone(b.leave); len(kept) > 0 {
 		return cannot, &usageError{fmt.Sprintf("%s cannot be changed in place, and the plan keeps what would be made anew: %s", phrase.Count(len(kept), "thing"), phrase.Few(kept, 6)), "name it with -remove, or leave it as it is"}

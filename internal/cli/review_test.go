@@ -191,3 +191,18 @@ func TestUndo(t *testing.T) {
 	assert.NotContains(t, page["things"].([]any)[0].(map[string]any)["labels"], "wendrik-estate", "and is nobody's, as it was")
 	assert.Contains(t, at("-undo", "-yes").out, "there is no run to take back")
 }
+
+// What the plan has, and cannot be built since it has no range yet, is not taken down for that.
+func TestNotYetCarvedStays(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	write(t, folder, quayside)
+	c := cloudIn(t, folder)
+	require.Equal(t, 0, run(t, folder, "", "build", "-at", c.url).status)
+	rewrite(t, folder, "finance: {range: 10.144.16.0/20, subnets: {data: {range: 10.144.16.0/24}}}", "finance: {from: all, size: /20}\nspace: {all: {block: 10.0.0.0/8}}")
+	rewrite(t, folder, "{to: 10.144.16.0/20, via: books}", "{to: finance, via: books}")
+	r := run(t, folder, "", "build", "-at", c.url, "-yes")
+	assert.Equal(t, 2, r.status, "%s%s", r.out, r.err)
+	assert.Contains(t, r.err, "what is there would go: network finance")
+	assert.Equal(t, quaysideThings, things(t, c, folder), "nothing was done")
+}

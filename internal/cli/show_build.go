@@ -179,6 +179,7 @@ type buildProgress struct {
 	writer  progress.Writer
 	tracker *progress.Tracker
 	every   time.Time
+	last    int // how many calls are done
 }
 
 // maxLines is how many calls are told one by one while a run goes on; those of longer runs are counted.
@@ -222,7 +223,7 @@ func (p *buildProgress) event(e build.Event) {
 	if *p.b.format == "json" {
 		return
 	}
-	if p.tracker != nil {
+	if p.last = e.Done; p.tracker != nil && e.Done < e.Total { // the last of them when its line stands
 		p.tracker.SetValue(int64(e.Done))
 	}
 	switch {
@@ -242,6 +243,8 @@ func (p *buildProgress) event(e build.Event) {
 
 func (p *buildProgress) end() {
 	if p.live {
+		time.Sleep(150 * time.Millisecond) // until the last line stands
+		p.tracker.SetValue(int64(p.last))
 		p.tracker.MarkAsDone()
 		time.Sleep(200 * time.Millisecond) // the last update
 		p.writer.Stop()
