@@ -103,6 +103,8 @@ def accept(q):
 METHODS = {
     "hello": hello, "things": things, "make": make, "change": change, "remove": remove, "accept": accept,
     "thing": lambda q: known(call("GET", "/v1/things/" + urllib.parse.quote(q["id"]))),
+    "lock": lambda q: call("POST", "/v1/locks", q),
+    "unlock": lambda q: call("DELETE", "/v1/locks", q),
     "log": lambda q: call("GET", "/v1/log?after=%d" % q.get("after", 0)),
 }
 

@@ -5,11 +5,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"os/signal"
 	"strings"
 	"syscall"
 	"time"
 
+	"github.com/google/uuid"
 	"github.com/jedib0t/go-pretty/v6/progress"
 
 	"wendrik/internal/build"
@@ -25,7 +27,7 @@ func buildCommand() *command {
 		args:  "[REVIEW]",
 		short: "makes the plan true at a cloud",
 		long: "Build makes a plan true: it looks at what is there, finds the steps to what the plan says, and makes the calls, side by side where their order allows; it waits until things are ready, accepts for the owners whose keys it has and waits for the others, " +
-			"and asks again what a rate limit refused. In no state between is anything cut or opened that can be helped. At a fault it stops, and says what is done and what is not; the same command goes on from there, and -undo takes back what the last job did, over all its runs, unless somebody else has changed that since. " +
+			"and asks again what a rate limit refused. In no state between is anything cut or opened that can be helped. One builds an estate at a time, where the cloud has locks, and another waits. At a fault it stops, and says what is done and what is not; the same command goes on from there, and -undo takes back what the last job did, over all its runs, unless somebody else has changed that since. " +
 			"It knows its own things by their labels, makes none of them twice, and keeps no file. What somebody made by hand is told and left alone, unless -hand-made has it go, inside of what is the estate's; what else is to go, " +
 			"and what the plan keeps (keep: true), must be named with -remove. What is another estate's is never touched. What removes, cuts or opens something, -down and -undo are asked for at a terminal, and need -yes elsewhere. " +
 			"-dry tells what it would do; with -o it keeps that in a file, and build FILE makes just that, unless something has moved that it rests on. -down takes all down. At the end it looks again: the exit status is 1 when the plan is not true then, for what waits for others too.",
@@ -140,6 +142,13 @@ type building struct {
 
 // run works out what is to be done, and does it; where that is to be kept for a review it is written into a file instead, with the plan.
 func (b *building) run(ctx context.Context, plan *estate.Estate, keep string) (int, error) {
+	if !b.dry {
+		end, err := b.alone(ctx)
+		if err != nil {
+			return cannot, cloudError(b.at, err)
+		}
+		defer end()
+	}
 	began := time.Now().UTC().Format("2006-01-02T15:04:05.000000Z")
 	if b.undo {
 		there, err := build.Look(ctx, b.driver, b.head.Estate, nil)
@@ -239,6 +248,52 @@ func (b *building) run(ctx context.Context, plan *estate.Estate, keep string) (i
 	}
 	b.done(job, out, interrupted)
 	return status, nil
+}
+
+// holdFor is for how long a lock is taken; it is taken again while the build goes on, and ends soon where that was killed.
+const holdFor = 10 * time.Second
+
+// alone takes the lock of the estate, where the cloud has such, and keeps it until end is called. While another builds it waits for that, and
+// is refused when it has waited for long enough.
+func (b *building) alone(ctx context.Context) (end func(), err error) {
+	who, _ := os.Hostname()
+	h := &cloud.Hold{Estate: b.head.Estate, Token: uuid.NewString(), By: fmt.Sprintf("on %s, process %d", who, os.Getpid()), Seconds: int(holdFor / time.Second)}
+	taken, told := false, false
+	for deadline := time.Now().Add(b.wait); ; {
+		if taken, err = cloud.Lock(ctx, b.driver, h); err == nil {
+			break
+		}
+		var refused *cloud.Refusal
+		if !errors.As(err, &refused) || refused.Reason != cloud.Conflict || time.Now().After(deadline) {
+			return nil, err
+		}
+		if !told && *b.format == "text" {
+			b.tell("waits: %s", clean(refused.Message))
+		}
+		told = true
+		time.Sleep(time.Second)
+	}
+	if !taken {
+		return func() {}, nil
+	}
+	done := make(chan struct{})
+	go func() {
+		for tick := time.NewTicker(holdFor / 3); ; {
+			select {
+			case <-done:
+				tick.Stop()
+				return
+			case <-tick.C:
+				_, _ = cloud.Lock(ctx, b.driver, h) // one that cannot be had now is asked for at the next tick
+			}
+		}
+	}()
+	return func() {
+		close(done)
+		if l, is := b.driver.(cloud.Locker); is {
+			_ = l.Unlock(context.WithoutCancel(ctx), h) // else it ends by itself
+		}
+	}, nil
 }
 
 // granted asks a person at a terminal for leave where something goes, or is cut or opened on the way; elsewhere -yes must say so, or a review.

@@ -3,9 +3,11 @@ package cli_test
 import (
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -205,4 +207,28 @@ func TestNotYetCarvedStays(t *testing.T) {
 	assert.Equal(t, 2, r.status, "%s%s", r.out, r.err)
 	assert.Contains(t, r.err, "what is there would go: network finance")
 	assert.Equal(t, quaysideThings, things(t, c, folder), "nothing was done")
+}
+
+// One builds at a time: another waits, and is told who has it and since when; a build that is killed is in nobody's way for long.
+func TestOneBuildsAtATime(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	write(t, folder, quayside)
+	c := cloudIn(t, folder, "-faults", "slow@2+")
+	first := exec.Command(program, "build", "-at", c.url)
+	first.Dir, first.Env = folder, environ(folder)
+	require.NoError(t, first.Start())
+	time.Sleep(1500 * time.Millisecond)
+	r := run(t, folder, "", "build", "-at", c.url, "-wait", "1s")
+	assert.Equal(t, 2, r.status, "%s%s", r.out, r.err)
+	assert.Regexp(t, `waits: "skerry-line" is being built by "skerry-line on .*, process [0-9]+" since 20`, r.err)
+	assert.Equal(t, 0, run(t, folder, "", "build", "-at", c.url, "-dry").status, "looking is nobody's business")
+	require.NoError(t, first.Process.Kill())
+	_ = first.Wait()
+	begun := time.Now()
+	r = run(t, folder, "", "build", "-at", c.url)
+	assert.Equal(t, 0, r.status, "%s%s", r.out, r.err)
+	assert.Greater(t, time.Since(begun), time.Second)
+	r = run(t, folder, "", "build", "-at", c.url, "-wait", "1s")
+	assert.Equal(t, 0, r.status, "it was given up: %s%s", r.out, r.err)
 }

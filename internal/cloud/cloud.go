@@ -56,7 +56,36 @@ type Hello struct {
 	Profile  map[string]string `json:"profile,omitempty"`
 	Regions  []stock.Region    `json:"regions"`
 	Kinds    []stock.Kind      `json:"kinds"`
-	Log      bool              `json:"log"` // whether it answers log
+	Log      bool              `json:"log"`             // whether it answers log
+	Locks    bool              `json:"locks,omitempty"` // whether it answers lock and unlock
+}
+
+// Hold is a lock on an estate: whoever has it builds alone.
+type Hold struct {
+	Estate  string `json:"estate"`
+	Token   string `json:"token"`             // made up by who takes it; with the same one it is taken for longer, or given up
+	By      string `json:"by,omitempty"`      // who that is, for those who find it taken
+	Seconds int    `json:"seconds,omitempty"` // for how long, unless it is taken for longer before
+}
+
+// Locker is a driver of a cloud that has locks. Lock is refused as a conflict, which says by whom and since when, where another has it.
+type Locker interface {
+	Lock(ctx context.Context, h *Hold) error
+	Unlock(ctx context.Context, h *Hold) error
+}
+
+// Lock takes a lock where a driver has such; taken is false where it has none.
+func Lock(ctx context.Context, d Driver, h *Hold) (taken bool, err error) {
+	l, is := d.(Locker)
+	if hello, err := d.Hello(ctx); err != nil || !hello.Locks || !is {
+		return false, err
+	}
+	err = l.Lock(ctx, h)
+	var refused *Refusal
+	if errors.As(err, &refused) && refused.Reason == Unsupported { // it passes on what its cloud says of itself, and has no such method
+		return false, nil
+	}
+	return true, err
 }
 
 // Page is a part of what was asked for; Next asks for the following one, and is empty on the last.

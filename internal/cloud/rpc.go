@@ -82,6 +82,18 @@ func methods(d Driver) handler.Map {
 			t, err := d.Accept(ctx, q.ID, q.Side, q.Note)
 			return t, refuse(err)
 		}),
+		"lock": handler.New(func(ctx context.Context, h *Hold) (nothing, error) {
+			if l, is := d.(Locker); is {
+				return nothing{}, refuse(l.Lock(ctx, h))
+			}
+			return nothing{}, refuse(Refused(Unsupported, "this driver has no locks"))
+		}),
+		"unlock": handler.New(func(ctx context.Context, h *Hold) (nothing, error) {
+			if l, is := d.(Locker); is {
+				return nothing{}, refuse(l.Unlock(ctx, h))
+			}
+			return nothing{}, refuse(Refused(Unsupported, "this driver has no locks"))
+		}),
 		"log": handler.New(func(ctx context.Context, q askLog) (*Entries, error) {
 			e, err := d.Log(ctx, q.After)
 			return e, refuse(err)
@@ -306,6 +318,14 @@ func (r *spoken) Accept(ctx context.Context, id, side, note string) (*Thing, err
 func (r *spoken) Log(ctx context.Context, after int) (*Entries, error) {
 	var e Entries
 	return &e, r.call(ctx, "log", askLog{after}, &e)
+}
+
+func (r *spoken) Lock(ctx context.Context, h *Hold) error {
+	return r.call(ctx, "lock", h, &nothing{})
+}
+
+func (r *spoken) Unlock(ctx context.Context, h *Hold) error {
+	return r.call(ctx, "unlock", h, &nothing{})
 }
 
 func (r *spoken) Close() error {

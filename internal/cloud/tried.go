@@ -152,6 +152,23 @@ func (d *tried) Log(ctx context.Context, after int) (*Entries, error) {
 	return e, nil
 }
 
+func (d *tried) Lock(ctx context.Context, h *Hold) error {
+	return d.locker(ctx, "lock", h, Locker.Lock)
+}
+
+func (d *tried) Unlock(ctx context.Context, h *Hold) error {
+	return d.locker(ctx, "unlock", h, Locker.Unlock)
+}
+
+func (d *tried) locker(ctx context.Context, method string, h *Hold, do func(Locker, context.Context, *Hold) error) error {
+	l, is := d.d.(Locker)
+	if !is {
+		return Refused(Unsupported, "this driver has no locks")
+	}
+	_, err := within(ctx, method, d.patience.Read, func(ctx context.Context) (struct{}, error) { return struct{}{}, do(l, ctx, h) })
+	return err
+}
+
 func (d *tried) Close() error { return d.d.Close() }
 
 // bounded reads messages, one on each line, and ends with an error where one is longer than any answer.

@@ -190,6 +190,28 @@ func (c *client) Hello(ctx context.Context) (*cloud.Hello, error) {
 	return all, nil
 }
 
+// Lock takes the lock of an estate for each of the owners whose keys there are, or for none.
+func (c *client) Lock(ctx context.Context, h *cloud.Hold) error {
+	for i := range max(1, len(c.keys)) {
+		if err := c.ask(ctx, i, "POST", "/v1/locks", h, nil); err != nil {
+			for k := range i {
+				_ = c.ask(ctx, k, "DELETE", "/v1/locks", h, nil)
+			}
+			return err
+		}
+	}
+	return nil
+}
+
+// Unlock gives it up.
+func (c *client) Unlock(ctx context.Context, h *cloud.Hold) error {
+	var all error
+	for i := range max(1, len(c.keys)) {
+		all = errors.Join(all, c.ask(ctx, i, "DELETE", "/v1/locks", h, nil))
+	}
+	return all
+}
+
 // owner is the number of the key of an owner; the first for nobody.
 func (c *client) owner(ctx context.Context, name string) (int, error) {
 	c.mu.Lock()

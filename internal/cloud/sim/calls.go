@@ -18,7 +18,7 @@ import (
 func (c *Cloud) Hello(me Caller) *cloud.Hello {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	h := &cloud.Hello{Protocol: cloud.Protocol, Driver: "the simulated cloud", Profile: c.o.Profile, Regions: slices.Clone(c.regions), Log: true}
+	h := &cloud.Hello{Protocol: cloud.Protocol, Driver: "the simulated cloud", Profile: c.o.Profile, Regions: slices.Clone(c.regions), Log: true, Locks: true}
 	for _, o := range c.owners {
 		h.Owners = append(h.Owners, cloud.Owner{Name: o, Ours: o == me.Owner})
 	}

@@ -155,6 +155,10 @@ func Description() object {
 	paths["/v1/things/{id}"] = object{"parameters": idParameter, "get": operation("getThing", []string{"cloud"}, "one thing of any kind", nil, nil, "200", refTo("Thing"))}
 	paths["/v1/log"] = object{"get": operation("listLog", []string{"cloud"}, "what was done, the oldest first, 500 at once", []object{{"name": "after", "in": "query", "schema": object{"type": "integer", "minimum": 0}, "description": "only what has a greater n"}}, nil, "200",
 		object{"type": "object", "required": []string{"entries", "more"}, "properties": object{"entries": object{"type": "array", "items": refTo("Entry")}, "more": object{"type": "boolean"}}})}
+	hold := object{"type": "object", "required": []string{"estate", "token"}, "additionalProperties": false, "properties": object{"estate": object{"type": "string"}, "token": object{"type": "string", "description": "made up by who takes it"},
+		"by": object{"type": "string", "description": "who that is"}, "seconds": object{"type": "integer", "minimum": 1, "maximum": 600, "description": "for how long"}}}
+	paths["/v1/locks"] = object{"post": operation("lock", []string{"cloud"}, "takes the lock of an estate of the caller's owner, or takes it for longer; refused where another has it", nil, hold, "204", nil),
+		"delete": operation("unlock", []string{"cloud"}, "gives it up", nil, hold, "204", nil)}
 	paths["/openapi.json"] = object{"get": object{"operationId": "getDescription", "summary": "this description; it needs no key", "security": []object{}, "tags": []string{"cloud"}, "responses": object{"200": object{"description": "the description", "content": object{"application/json": object{"schema": object{"type": "object"}}}}}}}
 	return object{
 		"openapi": "3.1.0",

@@ -54,6 +54,8 @@ func NewServer(c *Cloud, keys map[string]Caller, hosts []string, perSecond int) 
 	s.on("GET /v1/cloud", func(me Caller, r *http.Request) (int, any, error) { return http.StatusOK, c.Hello(me), nil })
 	s.on("GET /v1/neighbours", func(me Caller, r *http.Request) (int, any, error) { return http.StatusOK, c.Neighbours(me), nil })
 	s.on("GET /v1/log", s.log)
+	s.on("POST /v1/locks", s.hold(c.Lock))
+	s.on("DELETE /v1/locks", s.hold(c.Unlock))
 	s.on("GET /v1/things", func(me Caller, r *http.Request) (int, any, error) {
 		return s.list(me, r, stock.Kind(r.URL.Query().Get("kind")))
 	})
@@ -270,6 +272,17 @@ func read(r *http.Request, into any) error {
 		return cloud.Refused(cloud.Invalid, "something stands behind the body's JSON")
 	}
 	return nil
+}
+
+// hold answers what takes a lock, or gives it up.
+func (s *Server) hold(do func(Caller, *cloud.Hold) error) func(Caller, *http.Request) (int, any, error) {
+	return func(me Caller, r *http.Request) (int, any, error) {
+		h := &cloud.Hold{}
+		if err := read(r, h); err != nil {
+			return 0, nil, err
+		}
+		return http.StatusNoContent, nil, do(me, h)
+	}
 }
 
 // newThing is the body of a request that makes a thing.

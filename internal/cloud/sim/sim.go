@@ -51,6 +51,7 @@ type Cloud struct {
 	seq, n    int                        // of the last thing, and of the last entry of the log
 	calls     int                        // that change something, since the start
 	nextOut   netip.Addr                 // where the next public address is looked for
+	locks     map[[2]string]lock         // by owner and estate
 
 	queue   chan *waiting
 	written sync.WaitGroup

@@ -182,7 +182,7 @@ refuse@12, limit@3+,die@5%,slow@100%,lose@0.5%
 == no kind
 melt@1
 --
-error: "melt@1" is no fault; write one of refuse, lose, fail, limit, slow, die, die-first, and behind @ when it comes: refuse@12
+error: "melt@1" is no fault; write one of refuse, lose, fail, forget, limit, slow, die, die-first, and behind @ when it comes: refuse@12
 
 == no number
 refuse@0
