@@ -186,6 +186,16 @@ func stranded(is []stock.Thing, left []*Item) string {
 	return ""
 }
 
+// Unknown are the names that were given to be removed, and that are those of nothing here: of nothing at all, or of what is another estate's
+// or owner's.
+func (j *Job) Unknown(leave Leave) []string {
+	return slices.DeleteFunc(slices.Clone(leave.Remove), func(name string) bool {
+		return slices.ContainsFunc(j.There.Items, func(i Item) bool {
+			return !i.Context && j.Owners.Ours(i.Key()) && Leave{Remove: []string{name}}.named(&i)
+		})
+	})
+}
+
 // Removes are the names of what a job removes, and of what it makes anew.
 func (j *Job) Removes() []string {
 	var all []string

@@ -51,7 +51,7 @@ func buildCommand() *command {
 			keep := f.String("o", "", "with -dry: keep what is to be done in `FILE`, which is not there yet")
 			f.BoolVar(&b.spare, "no-cuts", false, "do nothing when something is cut or opened on the way")
 			f.IntVar(&b.side, "side", 16, "how many calls `N` may be under way at once")
-			f.DurationVar(&b.wait, "wait", 2*time.Minute, "how long `TIME` it is waited until a thing is ready, and until another owner accepts")
+			f.DurationVar(&b.wait, "wait", 2*time.Minute, "how long `TIME` it is waited until a thing is ready, until another owner accepts, and until another build is done")
 			b.format = f.oneOf("format", "how to write the result", "text", "json")
 			f.apart("down", "undo")
 			return func(c *call) (int, error) {
@@ -181,6 +181,9 @@ func (b *building) run(ctx context.Context, plan *estate.Estate, keep string) (i
 	}
 	if len(would) > 0 {
 		return cannot, &usageError{fmt.Sprintf("the plan has %s, and no range or address for it yet, so that what is there would go: %s", phrase.Count(len(would), "thing"), phrase.Few(would, 6)), "wendrik carve -write" + b.samePlan() + "  gives that"}
+	}
+	if unknown := job.Unknown(b.leave); len(unknown) > 0 {
+		return cannot, &usageError{fmt.Sprintf("there is nothing of the estate, and nothing that nobody's label is on, called %s", phrase.Few(unknown, 6)), "wendrik drift  names what is there and not in the plan; what is another estate's is removed by that"}
 	}
 	if kept := job.KeptButGone(b.leave); len(kept) > 0 {
 		return cannot, &usageError{fmt.Sprintf("%s cannot be changed in place, and the plan keeps what would be made anew: %s", phrase.Count(len(kept), "thing"), phrase.Few(kept, 6)), "name it with -remove, or leave it as it is"}

@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// write anew what a plan says.
+// rewrite has a plan say something else.
 func rewrite(t *testing.T, folder, old, new string) {
 	t.Helper()
 	file := filepath.Join(folder, "wendrik.yaml")
@@ -21,6 +21,16 @@ func rewrite(t *testing.T, folder, old, new string) {
 	require.NoError(t, err)
 	require.Contains(t, string(raw), old)
 	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(raw), old, new, 1)), 0o666))
+}
+
+// id is the identifier of a thing of a kind by its name; empty where it is not there.
+func (c *clouded) id(t *testing.T, secret, kind, name string) string {
+	t.Helper()
+	_, page := ask(t, secret, "GET", c.url+"/v1/"+kind+"?name="+name, "")
+	if all := page["things"].([]any); len(all) > 0 {
+		return all[0].(map[string]any)["id"].(string)
+	}
+	return ""
 }
 
 // What removes something is asked for; a build that was kept for a review is made as it stands, and not when anything has moved.
@@ -86,13 +96,7 @@ func TestNothingOfOthers(t *testing.T) {
 	require.Equal(t, 0, at().status)
 	require.Equal(t, 0, run(t, other, "", "build", "-at", c.url, "-keys", filepath.Join(folder, "cloud.keys")).status)
 	secret := key(t, folder, "skerry-line")
-	id := func(kind, name string) string {
-		_, page := ask(t, secret, "GET", c.url+"/v1/"+kind+"?name="+name, "")
-		if all := page["things"].([]any); len(all) > 0 {
-			return all[0].(map[string]any)["id"].(string)
-		}
-		return ""
-	}
+	id := func(kind, name string) string { return c.id(t, secret, kind, name) }
 	post := func(kind, body string) {
 		status, said := ask(t, secret, "POST", c.url+"/v1/"+kind, body)
 		require.Equal(t, 201, status, said)
@@ -109,6 +113,9 @@ func TestNothingOfOthers(t *testing.T) {
 	}
 	assert.NotEmpty(t, id("networks", "lone"), "no label is on it")
 	assert.Equal(t, 0, run(t, other, "", "build", "-at", c.url, "-keys", filepath.Join(folder, "cloud.keys"), "-dry").status)
+	r = at("-remove", "lone,drill", "-yes")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "called drill")
 	r = at("-remove", "lone,"+id("peerings", "shortcut"), "-yes")
 	assert.Equal(t, 0, r.status, "%s%s", r.out, r.err)
 	assert.Empty(t, id("networks", "lone"))
@@ -161,13 +168,7 @@ func TestUndo(t *testing.T) {
 	require.Equal(t, 2, at().status, "it is stopped")
 	require.Equal(t, 0, at().status, "and goes on")
 	secret := key(t, folder, "skerry-line")
-	id := func(kind, name string) string {
-		_, page := ask(t, secret, "GET", c.url+"/v1/"+kind+"?name="+name, "")
-		if all := page["things"].([]any); len(all) > 0 {
-			return all[0].(map[string]any)["id"].(string)
-		}
-		return ""
-	}
+	id := func(kind, name string) string { return c.id(t, secret, kind, name) }
 	status, said := ask(t, secret, "PATCH", c.url+"/v1/groups/"+id("groups", "a"), `{"props":{"in":[{"flows":"tcp/443"}]}}`)
 	require.Equal(t, 200, status, said)
 	r := at("-undo", "-yes")
