@@ -23,6 +23,14 @@ import (
 	"wendrik/internal/golden"
 )
 
+func (o *odd) Lock(ctx context.Context, h *cloud.Hold) error {
+	return o.Driver.(cloud.Locker).Lock(ctx, h)
+}
+
+func (o *odd) Unlock(ctx context.Context, h *cloud.Hold) error {
+	return o.Driver.(cloud.Locker).Unlock(ctx, h)
+}
+
 // odd is a driver that answers with something else than its cloud does: a method, of things of a kind where one is given, and either a
 // place in the answer with the value that is put there, or no for a refusal, gone for none, and lies for an answer without anything
 // being done.

@@ -89,6 +89,7 @@ func Run(ctx context.Context, d Asker, patience time.Duration, report func(Check
 		{"side", "what is no side of a peering is refused as invalid", r.refuseSide},
 		{"at-once", "twenty questions that are asked at once are answered, each with its own answer", r.askAtOnce},
 		{"remove", "what was removed is not there any more, and removing it again is refused as not-found", r.removeOne},
+		{"lock", "one has the lock of an estate at a time: another is refused as conflict, until it is given up", r.lockEstate},
 		{"log", "the log tells what was done, in order, by whom, with the note, and with what was before and behind", r.readLog},
 	} {
 		r.one(c.name, c.wants, c.do)

@@ -71,12 +71,36 @@ var mistakes = []struct {
 	{"the log goes backwards", []string{"log"}},
 	{"answers come to other questions", []string{"at-once", "ready"}},
 	{"an attachment needs nobody to accept it", []string{"attachment"}},
+	{"two have the lock of an estate", []string{"lock"}},
+	{"a lock is given up for whoever asks", []string{"lock"}},
+}
+
+func (m *mistaken) Lock(ctx context.Context, h *cloud.Hold) error {
+	m.lock.Lock()
+	if m.had == nil {
+		m.had = h
+	}
+	m.lock.Unlock()
+	if mistakes[m.n].what == "two have the lock of an estate" {
+		return nil
+	}
+	return m.Driver.(cloud.Locker).Lock(ctx, h)
+}
+
+func (m *mistaken) Unlock(ctx context.Context, h *cloud.Hold) error {
+	if mistakes[m.n].what == "a lock is given up for whoever asks" {
+		m.lock.Lock()
+		defer m.lock.Unlock()
+		return m.Driver.(cloud.Locker).Unlock(ctx, m.had)
+	}
+	return m.Driver.(cloud.Locker).Unlock(ctx, h)
 }
 
 // mistaken is a driver with a mistake.
 type mistaken struct {
 	cloud.Driver
 	n    int
+	had  *cloud.Hold // the first that was asked for
 	lock sync.Mutex
 	kept map[string]*cloud.Thing
 	last string
