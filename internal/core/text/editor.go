@@ -512,16 +512,21 @@ func (ed *editor) patched() (string, error) {
 		}
 		return b.depth - a.depth
 	})
+	return patchedWith(ed.src.Text, ed.patches)
+}
+
+// patchedWith is a text with patches made in it, which are in order; the error is of two that change one place.
+func patchedWith(text string, patches []Patch) (string, error) {
 	var out strings.Builder
 	from := 0
-	for _, p := range ed.patches {
+	for _, p := range patches {
 		if p.Start < from {
 			return "", errors.New("two edits change the same place of the text")
 		}
-		out.WriteString(ed.src.Text[from:p.Start])
+		out.WriteString(text[from:p.Start])
 		out.WriteString(p.Text)
 		from = p.End
 	}
-	out.WriteString(ed.src.Text[from:])
+	out.WriteString(text[from:])
 	return out.String(), nil
 }

@@ -122,14 +122,11 @@ func (v Value) Single() (string, bool) { return v.word, v.kind == yaml.ScalarNod
 
 // Value is what stands at a path, and whether anything does. A single value counts as a list of one.
 func (f *File) Value(path Path) (Value, bool) {
-	if f.tree == nil {
-		t, problem := f.Tree()
-		if problem != nil {
-			return Value{}, false
-		}
-		f.tree = t
+	tree, problem := f.whole()
+	if problem != nil {
+		return Value{}, false
 	}
-	at := f.tree.Root()
+	at := tree.Root()
 	for _, word := range path {
 		found := false
 		if at, found = at.in(word); !found {

@@ -85,6 +85,9 @@ func (f *File) applyIn(size int, edits []Edit) (after *File, patches []Patch, ok
 	}
 	reduced, parts := f.only(pieces, need, sections)
 	small := &File{Name: f.Name, Text: reduced}
+	if !small.startsLike(f, pieces, need, sections) {
+		return nil, nil, false
+	}
 	_, found, err := small.applyWhole(edits)
 	if err != nil {
 		return nil, nil, false
@@ -95,18 +98,37 @@ func (f *File) applyIn(size int, edits []Edit) (after *File, patches []Patch, ok
 		}
 		patches = append(patches, p)
 	}
-	var out strings.Builder
-	from := 0
-	for _, p := range patches {
-		if p.Start < from {
-			return nil, nil, false
-		}
-		out.WriteString(f.Text[from:p.Start])
-		out.WriteString(p.Text)
-		from = p.End
+	made, err := patchedWith(f.Text, patches)
+	return &File{Name: f.Name, Text: made}, patches, err == nil
+}
+
+// startsLike reports whether the entries of sections that a text made of pieces has are those that the whole text has there, in order: a
+// piece may begin inside of a value that goes over several lines, and means something else then.
+func (f *File) startsLike(whole *File, pieces []piece, need []bool, sections []*section) bool {
+	tree, problem := f.whole()
+	if problem != nil || tree.Root().Kind() != MapKind {
+		return false
 	}
-	out.WriteString(f.Text[from:])
-	return &File{Name: f.Name, Text: out.String()}, patches, true
+	var want, have []string
+	for _, s := range sections {
+		if s.node.Kind() != MapKind {
+			continue
+		}
+		for k := range s.node.Entries() {
+			if need[whole.pieceAt(pieces, k.At().Line())] {
+				want = append(want, s.name+"."+k.Value())
+			}
+		}
+	}
+	for k, v := range tree.Root().Entries() {
+		if v.Kind() != MapKind {
+			continue
+		}
+		for x := range v.Entries() {
+			have = append(have, k.Value()+"."+x.Value())
+		}
+	}
+	return slices.Equal(want, have)
 }
 
 // whole is the tree of the file, which is kept.

@@ -27,6 +27,8 @@ func harbour(rng *rand.Rand) string {
 			switch {
 			case s == "expect":
 				fmt.Fprintf(&b, "  - n%d reaches n%d\n", i, rng.IntN(9))
+			case rng.IntN(40) == 0: // whose value has lines that look like entries
+				fmt.Fprintf(&b, "  n%d:\n    note: \"first\n  n0: {a: b}\n  n1: {c: d}\n%s      last\"\n", i, strings.Repeat("  m: x\n", rng.IntN(60)))
 			case rng.IntN(3) == 0:
 				fmt.Fprintf(&b, "  n%d: {in: a/b, groups: [g, h], labels: {x: y}} # one line\n", i)
 			case rng.IntN(2) == 0:
