@@ -57,16 +57,15 @@ func Before(ctx context.Context, d cloud.Driver, there *There, estateName string
 	if err != nil {
 		return nil, "", err
 	}
-	names := runsIn(entries, estateName)
+	names, apart := runsIn(entries, estateName)
 	if len(names) == 0 {
 		return nil, "", nil
 	}
 	last := names[len(names)-1]
 	was, undo := strings.CutPrefix(last, undoes)
 	runs := map[string]bool{was: true}
-	from := slices.Index(names, was)
-	for i := from - 1; i >= 0 && jobOf(names[i]) == jobOf(was); i-- {
-		runs[names[i]] = true
+	for i := slices.Index(names, was); i > 0 && !apart[names[i]] && jobOf(names[i-1]) == jobOf(was); i-- {
+		runs[names[i-1]] = true
 	}
 	things, moved, err := asBefore(there, entries, estateName, was, runs)
 	switch {
@@ -80,16 +79,27 @@ func Before(ctx context.Context, d cloud.Driver, there *There, estateName string
 	return things, was, nil
 }
 
-// runsIn are the names of the runs of an estate, and of those that take one back, in the order in which they were last heard of.
-func runsIn(entries []cloud.Entry, estateName string) []string {
-	mine := notePrefix + estateName + " "
-	var all []string
+// runsIn are the names of the runs of an estate, and of those that take one back, in the order in which they were last heard of; and which
+// of them came after somebody else had changed something of the estate: those do not go on from the one before, they make good what was done.
+func runsIn(entries []cloud.Entry, estateName string) (names []string, apart map[string]bool) {
+	mine, changed := notePrefix+estateName+" ", false
+	apart = map[string]bool{}
 	for i := range entries {
-		if name, is := strings.CutPrefix(entries[i].Note, mine); is && (len(all) == 0 || all[len(all)-1] != name) {
-			all = append(slices.DeleteFunc(all, func(x string) bool { return x == name }), name)
+		e := &entries[i]
+		name, ours := strings.CutPrefix(e.Note, mine)
+		switch {
+		case ours && (len(names) == 0 || names[len(names)-1] != name):
+			names = append(slices.DeleteFunc(names, func(x string) bool { return x == name }), name)
+			apart[name], changed = changed, false
+		case !ours && e.What != "accept":
+			changed = changed || ofEstate(e.Before, estateName) || ofEstate(e.After, estateName)
 		}
 	}
-	return all
+	return names, apart
+}
+
+func ofEstate(t *cloud.Thing, estateName string) bool {
+	return t != nil && t.Labels[EstateLabel] == estateName
 }
 
 // asBefore is what is there, with what some runs of a job did taken back, the last of which has a name; and who of what they did has been
