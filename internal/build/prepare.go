@@ -70,7 +70,7 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, leave Leave, st
 		}
 	}
 	j := &Job{There: there, Owners: OwnersOf(there.Hello, merged(there.Things(), want))}
-	wanted := map[string]bool{}
+	wanted := map[string]*stock.Thing{}
 	lacking := map[string]bool{}
 	stays := func(item *Item) bool { return !j.Owners.Ours(item.Key()) || item.At.Foreign || item.Context }
 	supposed := there.supposed()
@@ -100,7 +100,7 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, leave Leave, st
 			j.Theirs = append(j.Theirs, fmt.Sprintf("%s %s", want[i].Kind, want[i].Name))
 		case j.Owners.Ours(key):
 			j.Is = append(j.Is, want[i])
-			wanted[key] = true
+			wanted[key] = &want[i]
 		}
 	}
 	users := map[string]int{}
@@ -117,7 +117,7 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, leave Leave, st
 		case stays(item):
 			j.Was, j.Is = append(j.Was, t), append(j.Is, t)
 			continue
-		case !wanted[key] && !leave.named(item) && (item.ByHand && !(leave.Hand && item.Inside) || item.Kept()):
+		case wanted[key] == nil && !leave.named(item) && (item.ByHand && !(leave.Hand && item.Inside) || item.Kept()):
 			j.Left = append(j.Left, item)
 			j.Was, j.Is = append(j.Was, t), append(j.Is, t)
 			continue
@@ -126,9 +126,9 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, leave Leave, st
 			continue
 		case item.At.State == cloud.Failed:
 			j.Failed = append(j.Failed, stock.Act{Verb: stock.Change, Thing: &item.Thing, Props: changeable(&item.Thing)})
-		case item.ByHand && wanted[key] && !item.Inside && !leave.Take && differs(item, want):
+		case item.ByHand && wanted[key] != nil && !item.Inside && !leave.Take && len(stock.Between([]stock.Thing{*wanted[key]}, []stock.Thing{t})) > 0:
 			return nil, cloud.Refused(cloud.Conflict, "%s %s (%s) is there, bears nobody's label, and is otherwise than the plan has it; -take-over makes it the estate's and changes it, another name in the plan leaves it alone", item.Kind, item.Name, item.At.ID)
-		case item.ByHand && wanted[key] && leave.Take: // it is the estate's from now on
+		case item.ByHand && wanted[key] != nil && leave.Take: // it is the estate's from now on
 			t.Labels = map[string]string{EstateLabel: ""}
 			for k, v := range item.Labels {
 				t.Labels[k] = v
@@ -161,12 +161,6 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, leave Leave, st
 	return j, nil
 }
 
-// differs reports whether a thing is there otherwise than wanted.
-func differs(item *Item, want []stock.Thing) bool {
-	i := slices.IndexFunc(want, func(t stock.Thing) bool { return t.Key() == item.Key() })
-	return i >= 0 && len(stock.Between(want[i:i+1], []stock.Thing{item.Thing})) > 0
-}
-
 // stranded is the key of something that is left as it is and needs what is to go; empty for none.
 func stranded(is []stock.Thing, left []*Item) string {
 	stays := map[string]bool{}
@@ -196,31 +190,26 @@ func (j *Job) Unknown(leave Leave) []string {
 	})
 }
 
-// Removes are the names of what a job removes, and of what it makes anew.
+// Removes are the keys of what a job removes, and of what it makes anew.
 func (j *Job) Removes() []string {
 	var all []string
 	for _, p := range j.Phases() {
 		for _, a := range p.Acts {
 			if a.Verb == stock.Remove {
-				all = append(all, string(a.Thing.Kind)+" "+a.Thing.Name)
+				all = append(all, a.Thing.Key())
 			}
 		}
 	}
 	return all
 }
 
-// KeptButGone are the names of kept things that a job would remove without having been asked for them by name, since they cannot be
-// changed in place.
+// KeptButGone are the keys of kept things that a job would remove without having been asked for them by name, since they cannot be changed
+// in place.
 func (j *Job) KeptButGone(leave Leave) []string {
-	var all []string
-	for _, p := range j.Phases() {
-		for _, a := range p.Acts {
-			if item := j.There.Item(a.Thing.Key()); a.Verb == stock.Remove && item != nil && item.Kept() && !leave.named(item) {
-				all = append(all, string(a.Thing.Kind)+" "+a.Thing.Name)
-			}
-		}
-	}
-	return all
+	return slices.DeleteFunc(j.Removes(), func(key string) bool {
+		item := j.There.Item(key)
+		return item == nil || !item.Kept() || leave.named(item)
+	})
 }
 
 // Look compares what is there once a job is done with what was to be: the plan is true when nothing of it differs.

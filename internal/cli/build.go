@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"os/signal"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -172,26 +173,8 @@ func (b *building) run(ctx context.Context, plan *estate.Estate, keep string) (i
 	if err != nil {
 		return cannot, cloudError(b.at, err)
 	}
-	var would []string
-	for _, key := range b.unbuilt {
-		if job.There.Item(key) != nil {
-			kind, name := stock.SplitKey(key)
-			would = append(would, kindWord(kind)+" "+name)
-		}
-	}
-	if len(would) > 0 {
-		return cannot, &usageError{fmt.Sprintf("the plan has %s, and no range or address for it yet, so that what is there would go: %s", phrase.Count(len(would), "thing"), phrase.Few(would, 6)), "wendrik carve -write" + b.samePlan() + "  gives that"}
-	}
-	if unknown := job.Unknown(b.leave); len(unknown) > 0 {
-		return cannot, &usageError{fmt.Sprintf("there is nothing of the estate, and nothing that nobody's label is on, called %s", phrase.Few(unknown, 6)), "wendrik drift  names what is there and not in the plan; what is another estate's is removed by that"}
-	}
-	if kept := job.KeptButGone(b.leave); len(kept) > 0 {
-		return cannot, &usageError{fmt.Sprintf("%s cannot be changed in place, and the plan keeps what would be made anew: %s", phrase.Count(len(kept), "thing"), phrase.Few(kept, 6)), "name it with -remove, or leave it as it is"}
-	}
-	if b.review != nil {
-		if err := b.stillSo(job); err != nil {
-			return cannot, err
-		}
+	if err := b.mayNot(job); err != nil {
+		return cannot, err
 	}
 	harmful := job.Order.Harmful() || job.Order.Unproved != ""
 	if b.spare && harmful {
@@ -299,6 +282,23 @@ func (b *building) alone(ctx context.Context) (end func(), err error) {
 	}, nil
 }
 
+// mayNot says why a job is not to be begun, whoever gives leave.
+func (b *building) mayNot(job *build.Job) error {
+	would := slices.DeleteFunc(slices.Clone(b.unbuilt), func(key string) bool { return job.There.Item(key) == nil })
+	unknown, kept := job.Unknown(b.leave), job.KeptButGone(b.leave)
+	switch {
+	case len(would) > 0:
+		return &usageError{fmt.Sprintf("the plan has %s, and no range or address for it yet, so that what is there would go: %s", phrase.Count(len(would), "thing"), fewKeys(would)), "wendrik carve -write" + b.samePlan() + "  gives that"}
+	case len(unknown) > 0:
+		return &usageError{fmt.Sprintf("there is nothing of the estate, and nothing that nobody's label is on, called %s", phrase.Few(unknown, 6)), "wendrik drift  names what is there and not in the plan; what is another estate's is removed by that"}
+	case len(kept) > 0:
+		return &usageError{fmt.Sprintf("%s cannot be changed in place, and the plan keeps what would be made anew: %s", phrase.Count(len(kept), "thing"), fewKeys(kept)), "name it with -remove, or leave it as it is"}
+	case b.review != nil:
+		return b.stillSo(job)
+	}
+	return nil
+}
+
 // granted asks a person at a terminal for leave where something goes, or is cut or opened on the way; elsewhere -yes must say so, or a review.
 func (b *building) granted(job *build.Job, harmful bool) error {
 	gone := job.Removes()
@@ -307,7 +307,7 @@ func (b *building) granted(job *build.Job, harmful bool) error {
 	}
 	var what []string
 	if len(gone) > 0 {
-		what = append(what, fmt.Sprintf("removes %s: %s", phrase.Count(len(gone), "thing"), phrase.Few(gone, 6)))
+		what = append(what, fmt.Sprintf("removes %s: %s", phrase.Count(len(gone), "thing"), fewKeys(gone)))
 	}
 	if harmful {
 		what = append(what, "may cut or open something on the way")

@@ -23,6 +23,21 @@ var verbs = map[stock.Verb][2]string{stock.Make: {"make", "made"}, stock.Change:
 // kindWord is how people call a kind.
 func kindWord(k stock.Kind) string { return strings.ReplaceAll(string(k), "-", " ") }
 
+// keyWords is how people call a thing, by its key.
+func keyWords(key string) string {
+	kind, name := stock.SplitKey(key)
+	return kindWord(kind) + " " + name
+}
+
+// fewKeys are the first of some things, as people call them, and how many more there are.
+func fewKeys(keys []string) string {
+	words := make([]string, len(keys))
+	for i, key := range keys {
+		words[i] = keyWords(key)
+	}
+	return phrase.Few(words, 6)
+}
+
 // actWords say what an act is about, and what of it.
 func actWords(a *stock.Act) string {
 	words := kindWord(a.Thing.Kind) + " " + clean(a.Thing.Name)
@@ -166,7 +181,7 @@ func (b *building) remarks(job *build.Job) {
 func handNames(all []*build.Item) []string {
 	var names []string
 	for _, i := range all {
-		names = append(names, kindWord(i.Kind)+" "+i.Name)
+		names = append(names, keyWords(i.Key()))
 	}
 	return names
 }
@@ -279,10 +294,7 @@ func (b *building) done(job *build.Job, out *build.Outcome, interrupted bool) {
 		}
 		b.say("the same command goes on when that has come")
 	case len(b.untrue) > 0:
-		names := phrase.Names(b.untrue, func(d stock.Difference) string {
-			kind, name := stock.SplitKey(d.Key())
-			return kindWord(kind) + " " + name
-		})
+		names := phrase.Names(b.untrue, func(d stock.Difference) string { return keyWords(d.Key()) })
 		b.say("%s  %s, and looked at again %s not as it is to be: %s", bad.Sprint("not true"), phrase.Count(out.Done, "call"), phrase.Count(len(b.untrue), "thing"), clean(names))
 		b.say("wendrik drift  says how, and who did that; the same command goes on from here")
 	case len(job.Theirs) > 0 || len(job.Left) > 0:
@@ -375,8 +387,7 @@ func (b *building) asJSON(job *build.Job, out *build.Outcome) builtOut {
 	if out != nil {
 		x.Done = out.Done
 		for _, d := range b.untrue {
-			kind, name := stock.SplitKey(d.Key())
-			x.Untrue = append(x.Untrue, kindWord(kind)+" "+name)
+			x.Untrue = append(x.Untrue, keyWords(d.Key()))
 		}
 		for _, k := range out.Waiting {
 			x.Waiting = append(x.Waiting, stock.NameIn(k))

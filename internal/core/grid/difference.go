@@ -214,14 +214,14 @@ func gain(was, is reach.Outcome) flow.Set {
 // inside compares the grids row by row, several rows side by side.
 func (c *comparison) inside() {
 	found := make([]notes, len(c.classes))
-	var asked []int // the classes of which it is asked what goes from and to them
+	var all, asked []int // the classes, and those of which it is asked what goes from and to them
 	for i := range c.classes {
-		if c.classes[i].asked {
+		if all = append(all, i); c.classes[i].asked {
 			asked = append(asked, i)
 		}
 	}
 	var taken atomic.Int64
-	var all sync.WaitGroup
+	var work sync.WaitGroup
 	for nth := range runtime.GOMAXPROCS(0) {
 		var workers [2]*worker
 		for i, g := range c.grids {
@@ -229,7 +229,7 @@ func (c *comparison) inside() {
 				workers[i] = g.staff()[nth]
 			}
 		}
-		all.Go(func() {
+		work.Go(func() {
 			var rows [2][]Cell
 			gains := map[[2]OutcomeID][2]flow.Set{} // what opens and what closes from one outcome to another
 			same := map[[2]OutcomeID]bool{}         // whether two outcomes of the two grids are the same
@@ -247,26 +247,26 @@ func (c *comparison) inside() {
 						workers[k].rows(at, [][]Cell{rows[k]})
 					}
 				}
-				c.row(i, asked, rows, same, gains, &found[i])
+				towards := all
+				if !c.classes[i].asked {
+					towards = asked
+				}
+				c.row(&c.classes[i], towards, rows, same, gains, &found[i])
 				found[i].opens, found[i].closes = gather(found[i].opens, fromOf, toOf), gather(found[i].closes, fromOf, toOf)
 			}
 		})
 	}
-	all.Wait()
+	work.Wait()
 	for _, n := range found {
 		c.notes.opens = append(c.notes.opens, n.opens...)
 		c.notes.closes = append(c.notes.closes, n.closes...)
 	}
 }
 
-// row compares the row of a class in both grids, of which that is not asked towards some classes alone.
-func (c *comparison) row(i int, asked []int, rows [2][]Cell, same map[[2]OutcomeID]bool, gains map[[2]OutcomeID][2]flow.Set, into *notes) {
-	x := &c.classes[i]
-	for n := range c.towards(x, asked) {
-		y := &c.classes[n]
-		if !x.asked {
-			y = &c.classes[asked[n]]
-		}
+// row compares the row of a class in both grids, towards some classes.
+func (c *comparison) row(x *sameClass, towards []int, rows [2][]Cell, same map[[2]OutcomeID]bool, gains map[[2]OutcomeID][2]flow.Set, into *notes) {
+	for _, j := range towards {
+		y := &c.classes[j]
 		cells := [2]Cell{{NoPair, NoPair}, {NoPair, NoPair}}
 		for i := range c.grids {
 			if x.at[i] >= 0 && y.at[i] >= 0 {
@@ -298,14 +298,6 @@ func (c *comparison) row(i int, asked []int, rows [2][]Cell, same map[[2]Outcome
 			c.byNeighbours(x, y, across, within, into)
 		}
 	}
-}
-
-// towards is to how many classes it is asked what goes from one.
-func (c *comparison) towards(x *sameClass, asked []int) int {
-	if x.asked {
-		return len(c.classes)
-	}
-	return len(asked)
 }
 
 // alike reports whether an outcome of the one grid and one of the other are the same.
