@@ -3,10 +3,12 @@ package build
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
 	"wendrik/internal/cloud"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/stock"
 )
 
@@ -159,6 +161,32 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, leave Leave, st
 		}
 	}
 	return j, nil
+}
+
+// TooMany says of which kinds a job would make more things than an owner may have; none where that is not known.
+func (j *Job) TooMany() []string {
+	var all []string
+	for _, o := range j.There.Hello.Owners {
+		for _, k := range slices.Sorted(maps.Keys(o.Left)) {
+			more, most := 0, 0
+			for _, p := range j.Phases() {
+				for _, a := range p.Acts {
+					switch {
+					case a.Thing.Kind != k || j.Owners.Of(a.Thing.Key()) != o.Name:
+					case a.Verb == stock.Make:
+						more++
+					case a.Verb == stock.Remove:
+						more--
+					}
+				}
+				most = max(most, more)
+			}
+			if most > o.Left[k] {
+				all = append(all, fmt.Sprintf("%s may have %s of kind %s, and this makes %d", o.Name, phrase.Count(o.Left[k], "more thing"), k, most))
+			}
+		}
+	}
+	return all
 }
 
 // stranded is the key of something that is left as it is and needs what is to go; empty for none.

@@ -17,6 +17,7 @@ import (
 
 	"wendrik/internal/build"
 	"wendrik/internal/cloud"
+	"wendrik/internal/core/check"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/stock"
@@ -82,6 +83,9 @@ func buildCommand() *command {
 						return cannot, err
 					}
 					if e = o.Estate; !b.down && !b.undo {
+						if err := b.refused(e); err != nil {
+							return cannot, err
+						}
 						b.want = stock.Of(e)
 						b.unbuilt = c.tellUnbuilt(e, b.want)
 					}
@@ -293,10 +297,25 @@ func (b *building) mayNot(job *build.Job) error {
 		return &usageError{fmt.Sprintf("there is nothing of the estate, and nothing that nobody's label is on, called %s", phrase.Few(unknown, 6)), "wendrik drift  names what is there and not in the plan; what is another estate's is removed by that"}
 	case len(kept) > 0:
 		return &usageError{fmt.Sprintf("%s cannot be changed in place, and the plan keeps what would be made anew: %s", phrase.Count(len(kept), "thing"), fewKeys(kept)), "name it with -remove, or leave it as it is"}
+	case len(job.TooMany()) > 0:
+		return &usageError{"the cloud's quotas do not allow that: " + clean(strings.Join(job.TooMany(), "; ")), "have them raised, or take something out first; nothing was done"}
 	case b.review != nil:
 		return b.stillSo(job)
 	}
 	return nil
+}
+
+// refused says why a cloud would not take a plan, so that building it is not begun.
+func (b *building) refused(e *estate.Estate) error {
+	found := check.Refused(e)
+	if len(found) == 0 {
+		return nil
+	}
+	var all []string
+	for _, f := range found {
+		all = append(all, f.Message)
+	}
+	return &usageError{"a cloud would refuse the plan: " + clean(phrase.Few(all, 6)), "wendrik check" + b.samePlan() + "  tells all of it; nothing was done"}
 }
 
 // granted asks a person at a terminal for leave where something goes, or is cut or opened on the way; elsewhere -yes must say so, or a review.

@@ -33,6 +33,24 @@ func (c *clouded) id(t *testing.T, secret, kind, name string) string {
 	return ""
 }
 
+// What a cloud of the plan's kind would refuse, or for which it has no room, is not begun.
+func TestNothingIsBegunThatCannotBe(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	write(t, folder, quayside)
+	c := cloudIn(t, folder, "-quota", "workload=0")
+	r := run(t, folder, "", "build", "-at", c.url)
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "skerry-line may have 0 more things of kind workload, and this makes 1")
+	before := things(t, c, folder)
+	rewrite(t, folder, "networks:\n", "networks:\n  twin: {range: 10.144.0.0/20}\n")
+	rewrite(t, folder, "peerings: {books", "peerings: {both: {between: [twin, booking], accepted: [twin, booking]}, books")
+	r = run(t, folder, "", "build", "-dry", "-at", c.url)
+	assert.Equal(t, 2, r.status, r.out)
+	assert.Contains(t, r.err, "a cloud would refuse the plan: networks twin")
+	assert.Equal(t, before, things(t, c, folder), "nothing was done")
+}
+
 // What removes something is asked for; a build that was kept for a review is made as it stands, and not when anything has moved.
 func TestReview(t *testing.T) {
 	t.Parallel()
@@ -144,7 +162,7 @@ func TestLookedAtAgain(t *testing.T) {
 		folder := t.TempDir()
 		write(t, folder, quayside)
 		c := cloudIn(t, folder, "-faults", fmt.Sprintf("forget@%d", n))
-		r := run(t, folder, "", "build", "-at", c.url)
+		r := run(t, folder, "", "build", "-at", c.url, "-side", "1") // so that each fault comes at another call
 		drift := run(t, folder, "", "drift", "-at", c.url)
 		assert.Equal(t, drift.status, r.status, "what build says is what drift finds: %s%s", r.out, drift.out)
 		if r.status != 0 {
@@ -153,7 +171,7 @@ func TestLookedAtAgain(t *testing.T) {
 			holds(t, c, folder, quaysideThings)
 		}
 	}
-	assert.Positive(t, found)
+	assert.GreaterOrEqual(t, found, 2, "the rules of the group, and what is accepted")
 }
 
 // What a job did is taken back over all its runs, once, unless somebody else has changed it since; what comes back is whose it was.

@@ -211,7 +211,7 @@ func seenAs(x grid.One) string {
 // leaves says by what a flow leaves the estate: the last gateway on its way, and a NAT before it.
 func leaves(a *reach.Answer) string {
 	var by []string
-	for _, w := range a.Ways {
+	for _, w := range a.EachWay() {
 		if w.Verdict == reach.Blocked {
 			continue
 		}

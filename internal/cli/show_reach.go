@@ -169,7 +169,7 @@ func (c *reachCall) surveyed(s *grid.Survey, fixed *repair.Repair) {
 		}
 		c.say("\n%s  %s: %s", verdictColours[a.Verdict].Sprintf("%-7s", string(a.Verdict)), phrase.Count(p.Pairs, "pair"), c.wrap(9, clean(such)))
 		for _, n := range a.Notes {
-			if n.Kind == reach.MayPass {
+			if n.Kind == reach.MayPass || n.Kind == reach.OneRank {
 				c.say("         note: %s", c.wrap(15, clean(noteText(n))))
 			}
 		}

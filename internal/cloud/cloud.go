@@ -46,6 +46,8 @@ type Thing struct {
 type Owner struct {
 	Name string `json:"name"`
 	Ours bool   `json:"ours"` // whether things can be made for it
+	// Left are how many more things of a kind the owner may have, of kinds of which it may not have any number.
+	Left map[stock.Kind]int `json:"left,omitempty"`
 }
 
 // Hello is what a driver says of itself and its cloud.

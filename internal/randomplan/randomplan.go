@@ -275,6 +275,13 @@ func (w *writer) joins() {
 	w.line("  depot: {ranges: [10.201.0.0/16, \"fd20:1::/48\"], knows: [%s, \"fd00::/16\", \"2001:db8:1::/48\"]}", w.pick("10.0.0.0/8", "10.0.0.0/16"))
 }
 
+// LearnedTwice gives a plan of Write two more networks with ranges that are there, attached to the hub and peered, so that tables learn those by two ways.
+func LearnedTwice(content string) string {
+	return strings.NewReplacer("attach: {depot: b", "attach: {depot: b, annex: b", "a: {learns: [depot", "a: {learns: [annex, depot",
+		"b: {learns: [n0]", "b: {learns: [n0, annex, depot]", "\nnetworks:\n", "\nnetworks:\n  annex: {range: 10.0.0.0/16}\n  berth: {range: 10.1.0.0/16}\n",
+		"\npeerings:\n", "\npeerings:\n  before: {between: [n1, annex], accepted: [n1, annex]}\n", "\nhubs:\n", "\n  behind: {between: [n0, berth], accepted: [n0, berth]}\nhubs:\n").Replace(content)
+}
+
 // names are the keys of "name: table" pairs.
 func names(pairs []string) []string {
 	var out []string

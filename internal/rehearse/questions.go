@@ -367,7 +367,7 @@ func (s *script) try(from, to end, doors []Try) {
 // outBySix reports whether a flow leaves by an egress gateway of a network whose internet gateway has a table for what
 // comes in, which the reply does not look into.
 func outBySix(a *reach.Answer) bool {
-	return slices.ContainsFunc(a.Ways, func(w reach.Way) bool {
+	return slices.ContainsFunc(a.EachWay(), func(w reach.Way) bool {
 		return slices.ContainsFunc(w.Forward, func(h reach.Hop) bool {
 			g, is := h.Object.(*estate.Gateway)
 			if !is || g.Type != estate.EgressGateway {
@@ -381,6 +381,9 @@ func outBySix(a *reach.Answer) bool {
 
 // hidden says why a kernel cannot show what is to become of a try; empty when it can.
 func hidden(a *reach.Answer, t *Try) string {
+	if slices.ContainsFunc(a.Ways, func(w reach.Way) bool { return len(w.Tied) > 0 }) {
+		return "it depends on which of several routes of one rank a packet takes, and a kernel takes one of them"
+	}
 	for _, b := range a.Blockers {
 		why, is := unshown[b.Code]
 		if is && t.Protocol != "tcp" {

@@ -161,6 +161,7 @@ func unwrapped(err error) error {
 
 func (c *client) Hello(ctx context.Context) (*cloud.Hello, error) {
 	var all *cloud.Hello
+	var own, others []cloud.Owner
 	var owners []string
 	for i := range max(1, len(c.keys)) {
 		var h cloud.Hello
@@ -169,14 +170,10 @@ func (c *client) Hello(ctx context.Context) (*cloud.Hello, error) {
 		}
 		for _, o := range h.Owners {
 			if o.Ours {
-				owners = append(owners, o.Name)
+				own, owners = append(own, o), append(owners, o.Name)
 			}
 		}
 		all = cmp.Or(all, &h)
-	}
-	var own, others []cloud.Owner
-	for _, o := range owners {
-		own = append(own, cloud.Owner{Name: o, Ours: true})
 	}
 	for _, o := range all.Owners {
 		if !slices.Contains(owners, o.Name) {

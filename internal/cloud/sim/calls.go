@@ -20,7 +20,14 @@ func (c *Cloud) Hello(me Caller) *cloud.Hello {
 	defer c.mu.Unlock()
 	h := &cloud.Hello{Protocol: cloud.Protocol, Driver: "the simulated cloud", Profile: c.o.Profile, Regions: slices.Clone(c.regions), Log: true, Locks: true}
 	for _, o := range c.owners {
-		h.Owners = append(h.Owners, cloud.Owner{Name: o, Ours: o == me.Owner})
+		one := cloud.Owner{Name: o, Ours: o == me.Owner}
+		if one.Ours && len(c.o.Quotas) > 0 {
+			one.Left = map[stock.Kind]int{}
+			for k, most := range c.o.Quotas {
+				one.Left[k] = max(0, most-c.counts[o+" "+string(k)])
+			}
+		}
+		h.Owners = append(h.Owners, one)
 	}
 	for i := range stock.Specs {
 		h.Kinds = append(h.Kinds, stock.Specs[i].Kind)

@@ -45,6 +45,15 @@ func (t *Table[V]) Insert(p netip.Prefix, v V) bool {
 	return true
 }
 
+// Get gives the value of the very range, and whether the table has it.
+func (t *Table[V]) Get(p netip.Prefix) (v V, found bool) {
+	i, found := t.known[p]
+	if found {
+		v = t.entries[i].value
+	}
+	return v, found
+}
+
 // Update changes every value to what f makes of its range and the value so far.
 func (t *Table[V]) Update(f func(netip.Prefix, V) V) {
 	for i := range t.entries {

@@ -136,6 +136,19 @@ func Run(e *estate.Estate, topics ...Topic) []diag.Finding {
 	return all
 }
 
+// Refused are the findings for which a cloud that is like the estate's profile would not take the plan, however it is built: what is of a size
+// or a number that it does not have, and networks that are peered and overlap.
+func Refused(e *estate.Estate) []diag.Finding {
+	var all []diag.Finding
+	for _, r := range []Rule{sizes, tooManyRoutes, tooManyRules, tooManyPeerings, peeredOverlaps} {
+		x := &run{Estate: e, code: r.Code}
+		r.run(x)
+		all = append(all, x.findings...)
+	}
+	diag.Sort(all)
+	return all
+}
+
 // run is one rule at work.
 type run struct {
 	*estate.Estate

@@ -53,6 +53,19 @@ var tooManyPeerings = Rule{"too-many-peerings", Wiring, "A network with more pee
 	}
 }}
 
+// peeredOverlaps finds of conflicts those over a peering, from the peerings alone.
+var peeredOverlaps = Rule{conflicts.Code, conflicts.Topic, conflicts.Doc, func(r *run) {
+	for _, p := range r.Peerings {
+		for _, a := range p.Between[0].Ranges {
+			for _, b := range p.Between[1].Ranges {
+				if a.Overlaps(b) {
+					r.report(diag.Error, p.At(), p.Place(), "give one of them a range of its own", "networks %s (%s) and %s (%s) overlap, and peering %s joins them", p.Between[0].Name, a, p.Between[1].Name, b, p.Name)
+				}
+			}
+		}
+	}
+}}
+
 // perAddress is how many workloads may share a public address of a NAT gateway before each has fewer than 64 ports for what it has open
 // at a time to one place; there are 64,512 of them (RFC 6335, section 6).
 const perAddress = 1008

@@ -119,7 +119,7 @@ func relied(a *reach.Answer) []text.Pos {
 			all = append(all, at)
 		}
 	}
-	for _, w := range a.Ways {
+	for _, w := range a.EachWay() {
 		if w.Some.Empty() {
 			continue
 		}
@@ -153,7 +153,7 @@ func relied(a *reach.Answer) []text.Pos {
 // stops is where all stands that stops packets.
 func stops(a *reach.Answer) []text.Pos {
 	var all []text.Pos
-	for _, w := range a.Ways {
+	for _, w := range a.EachWay() {
 		for _, hops := range [][]reach.Hop{w.Forward, w.Back} {
 			for _, h := range hops {
 				if h.Stops && h.At.Known() {

@@ -42,7 +42,7 @@ func (s *search) rules(e *estate.Estate, open []grid.Part, dir reach.Direction, 
 	var order []key
 	rules := map[key][]estate.Rule{}
 	for _, p := range open {
-		for _, way := range p.Answer.Ways {
+		for _, way := range p.Answer.EachWay() {
 			if way.Verdict == reach.Blocked {
 				continue
 			}

@@ -229,6 +229,8 @@ type Route struct {
 	// or site attached to it, or a link to another hub; Blackhole in both; nil for a local route.
 	Via Object
 	At  text.Pos // where it stands, when it was written
+	// Or are others of a table to the same range and of the same origin, which lead elsewhere: a packet may take any of them.
+	Or []*Route
 }
 
 // ViaName is the next hop as a route writes it; empty for a local route.

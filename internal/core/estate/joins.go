@@ -275,7 +275,7 @@ func (b *builder) hubTable(t *HubTable) {
 		for _, p := range a.Ranges() {
 			route := &Route{To: p, Origin: Learned, Via: a.To(), At: name.At}
 			t.Routes = append(t.Routes, route)
-			t.routes.Insert(p, route)
+			rank(&t.routes, route)
 		}
 	}
 }

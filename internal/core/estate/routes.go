@@ -101,7 +101,7 @@ func (b *builder) routes(t *Table) {
 			for _, far := range p.Far(n).Ranges {
 				r := &Route{To: far, Origin: Learned, Via: p, At: p.At()}
 				t.Routes = append(t.Routes, r)
-				t.routes.Insert(far, r)
+				rank(&t.routes, r)
 			}
 		}
 	}
@@ -234,13 +234,31 @@ func (b *builder) imports() {
 			for _, custom := range far.Custom {
 				for _, t := range n.Tables {
 					r := &Route{To: custom.To, Origin: Learned, Via: p, At: p.At()}
-					if t.routes.Insert(r.To, r) {
+					if rank(&t.routes, r) {
 						t.Routes = append(t.Routes, r)
 					}
 				}
 			}
 		}
 	}
+}
+
+// rank adds a route that installed itself to a table: first of its range, or beside one that did so, too, and leads elsewhere. It
+// reports whether it counts.
+func rank(routes *address.Table[*Route], r *Route) bool {
+	if routes.Insert(r.To, r) {
+		return true
+	}
+	first, _ := routes.Get(r.To)
+	own := func(r *Route) bool {
+		p, over := r.Via.(*Peering)
+		return over && slices.ContainsFunc(p.Between[:], func(n *Network) bool { return slices.Contains(n.Ranges, r.To) })
+	}
+	if first.Origin != r.Origin || first.Via == r.Via || own(first) && !own(r) || slices.ContainsFunc(first.Or, func(o *Route) bool { return o.Via == r.Via }) {
+		return false
+	}
+	first.Or = append(first.Or, r)
+	return true
 }
 
 // nextHop finds what a route of a network leads to: a gateway of the network, a peering, hub or site that the network is

@@ -313,8 +313,9 @@ func passers(e *estate.Estate, name string) []estate.Object {
 // links and sites. It is nil where every way leads through one of them.
 func Past(a *reach.Answer, things []estate.Object) *reach.Way {
 	is := func(o estate.Object) bool { return slices.Contains(things, o) }
-	for i := range a.Ways {
-		way := &a.Ways[i]
+	ways := a.EachWay()
+	for i := range ways {
+		way := &ways[i]
 		if way.Verdict != reach.Blocked && (!slices.ContainsFunc(passed(way.Forward), is) || !slices.ContainsFunc(passed(way.Back), is)) {
 			return way
 		}

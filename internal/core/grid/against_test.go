@@ -109,6 +109,9 @@ func TestDifferencesAgainstPairs(t *testing.T) {
 	for seed := range fuzz.Rounds(3, 25) {
 		rng := rand.New(rand.NewPCG(seed, 77))
 		content := randomplan.Write(rng)
+		if seed%2 == 1 {
+			content = randomplan.LearnedTwice(content)
+		}
 		a := estatetest.Load(t, content)
 		names := []string{"internet"}
 		for _, x := range a.Sites {

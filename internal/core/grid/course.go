@@ -45,7 +45,7 @@ func (r *worker) road(a, b *estate.Workload, like family) road {
 	to, _ := b.AddrLike(like)
 	arrives := r.tracer.There(a, b, from, to)
 	switch {
-	case r.tracer.Own || arrives && r.tracer.Remembers:
+	case r.tracer.Own || r.tracer.Tied() || arrives && r.tracer.Remembers:
 		return winded
 	case arrives:
 		return plain
@@ -53,11 +53,21 @@ func (r *worker) road(a, b *estate.Workload, like family) road {
 	return nowhere
 }
 
-// course walks from one workload to another, and back.
-func (r *worker) course(a, b *estate.Workload, f int, from, to netip.Addr) course {
-	c := course{family: f, there: allFlows, replies: r.replyFlows(a)}
+// coursesIn walks from one workload to another, and back, by each choice among routes of one rank.
+func (r *worker) coursesIn(f int, a, b *estate.Workload, from, to netip.Addr) []course {
+	arrives, others := r.tracer.ThereAndBack(a, b, from, to), true
+	var all []course
+	for ; others; arrives, others = r.tracer.Again(a, b, from, to) {
+		all = append(all, r.course(f, a, b, arrives))
+	}
+	return all
+}
+
+// course is the way that was just walked.
+func (r *worker) course(f int, a, b *estate.Workload, arrives bool) course {
+	c := course{family: f, there: allFlows, replies: r.replyFlows(a), stopped: !arrives}
 	c.back = c.replies
-	if c.stopped = !r.tracer.ThereAndBack(a, b, from, to); c.stopped {
+	if c.stopped {
 		return c
 	}
 	c.may = r.tracer.May

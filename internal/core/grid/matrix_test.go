@@ -19,7 +19,7 @@ import (
 // holds each sum against every pair of it.
 func TestMatrixAgainstPairs(t *testing.T) {
 	for seed := range fuzz.Rounds(10, 30) {
-		e, findings := estate.Load(text.One("p", randomplan.Write(rand.New(rand.NewPCG(seed, 11)))))
+		e, findings := estate.Load(text.One("p", randomplan.LearnedTwice(randomplan.Write(rand.New(rand.NewPCG(seed, 11))))))
 		require.Empty(t, findings)
 		outcomes := make([][]reach.Outcome, len(e.Workloads))
 		for i, a := range e.Workloads {

@@ -101,7 +101,7 @@ func (r *worker) courses(a, b *estate.Workload) []course {
 	var out []course
 	for f := range 2 {
 		if from, to, both := addresses(a, b, f); both {
-			out = append(out, r.course(a, b, f, from, to))
+			out = append(out, r.coursesIn(f, a, b, from, to)...)
 		}
 	}
 	return out
@@ -139,7 +139,7 @@ func (r *worker) strangers(x *Class, row []Cell) {
 			continue
 		}
 		var lead [2]road
-		var wind [2]course
+		var wind [2][]course
 		families := 0
 		for f := range 2 {
 			if from.spots[f] < 0 || to.spots[f] < 0 {
@@ -158,7 +158,7 @@ func (r *worker) strangers(x *Class, row []Cell) {
 				lead[f] = plain
 			default:
 				a, b, _ := addresses(from.first, to.first, f)
-				lead[f], wind[f] = winded, r.course(from.first, to.first, f, a, b)
+				lead[f], wind[f] = winded, r.coursesIn(f, from.first, to.first, a, b)
 			}
 		}
 		cells := row[to.start : to.start+len(to.classes)]
@@ -181,7 +181,7 @@ func (r *worker) strangers(x *Class, row []Cell) {
 }
 
 // led is the outcome of flows that may go in any family that both ends have.
-func (r *worker) led(x *Class, to *place, class int, lead [2]road, wind *[2]course, replies flowID) outcome {
+func (r *worker) led(x *Class, to *place, class int, lead [2]road, wind *[2][]course, replies flowID) outcome {
 	total := outcome{allFlows, noFlows}
 	for f := range 2 {
 		var one outcome
@@ -191,7 +191,7 @@ func (r *worker) led(x *Class, to *place, class int, lead [2]road, wind *[2]cour
 		case lead[f] == plain:
 			one = r.plainly(f, x, to, &r.g.brief[class], replies)
 		case lead[f] == winded:
-			one = r.across(&wind[f], x, r.g.Classes[class])
+			one = r.all(wind[f], x, r.g.Classes[class])
 		}
 		total = r.either(total, one)
 	}

@@ -24,7 +24,11 @@ import (
 func TestAgainstAllPairs(t *testing.T) {
 	stops, written := 0, 0
 	for seed := range fuzz.Rounds(1, 4) {
-		e := estatetest.Load(t, randomplan.Write(rand.New(rand.NewPCG(seed, 51))))
+		content := randomplan.Write(rand.New(rand.NewPCG(seed, 51)))
+		if seed%3 == 1 {
+			content = randomplan.LearnedTwice(content)
+		}
+		e := estatetest.Load(t, content)
 		parts := e.Parts()
 		losses := Of(e, false, nil)
 		require.Len(t, losses, len(parts))

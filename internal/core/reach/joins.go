@@ -158,7 +158,7 @@ func (w *walker) overHub(h *estate.Hub, t *estate.HubTable, p packet) {
 		return
 	}
 	w.crosses(h)
-	r := lookup(p.dst, t.Routes, t.Lookup)
+	r := w.choose(lookup(p.dst, t.Routes, t.Lookup), attached(h))
 	if r == nil {
 		w.hubNoRoute(h, t, p)
 		return

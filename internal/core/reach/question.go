@@ -127,9 +127,18 @@ func (h *handing) make(o Outcome) Outcome {
 
 // ByChance reports whether something passes under an address that the cloud chooses.
 func (a *Answer) ByChance() bool {
-	return slices.ContainsFunc(a.Ways, func(w Way) bool {
+	return slices.ContainsFunc(a.EachWay(), func(w Way) bool {
 		return w.Verdict != Blocked && slices.ContainsFunc(w.Forward, func(h Hop) bool { return h.Did == OutByChance && !h.Stops })
 	})
+}
+
+// EachWay are all ways, by each choice among routes of one rank.
+func (a *Answer) EachWay() []Way {
+	var all []Way
+	for i := range a.Ways {
+		all = append(all, a.Ways[i].Each()...)
+	}
+	return all
 }
 
 // Way is how packets fare between two sets of addresses that nothing tells apart.
@@ -145,6 +154,8 @@ type Way struct {
 	Back     []Hop
 	Crossed  [2][]estate.Object // what joins networks and was crossed there and back: peerings, hubs, sites, gateways, workloads that forward
 	Other    bool               // whether the reply comes back by another way
+	Tied     []*estate.Route    // of those of one rank that it met, the first, where it depends on the choice what passes
+	each     []Way              // by each choice, where there is one
 	Blockers []diag.Finding
 }
 
@@ -154,6 +165,7 @@ type Note struct {
 	Workload *estate.Workload   // of MayPass, the firewall
 	Flows    flow.Set           // of Unheard, those that nobody listens on; of MayPass, those that may pass or not
 	Crossed  [2][]estate.Object // of AnotherWayBack, what is crossed there and back
+	Route    *estate.Route      // of OneRank, the first of those
 }
 
 // NoteKind says what a note is about.
@@ -165,6 +177,7 @@ const (
 	Unheard                        // the workload does not listen on some of what was asked
 	AnotherWayBack                 // the reply comes back by another way
 	MayPass                        // a firewall sees one direction of flows alone, and may pass those that have no handshake or drop them
+	OneRank                        // what passes depends on which of several routes of one rank a packet takes
 )
 
 // Ask answers a question.
@@ -232,14 +245,18 @@ func (a *Answer) handOn(e *estate.Estate, x *estate.Workload) {
 }
 
 // block adds blockers that are not among those of the answer yet.
-func (a *Answer) block(more []diag.Finding) {
+func (a *Answer) block(more []diag.Finding) { a.Blockers = withOthers(a.Blockers, more) }
+
+// withOthers are some blockers, and those of more that are not among them.
+func withOthers(some, more []diag.Finding) []diag.Finding {
 	for _, b := range more {
-		if !slices.ContainsFunc(a.Blockers, func(o diag.Finding) bool {
+		if !slices.ContainsFunc(some, func(o diag.Finding) bool {
 			return o.Code == b.Code && slices.Equal(o.Place, b.Place) && o.Message == b.Message
 		}) {
-			a.Blockers = append(a.Blockers, b)
+			some = append(slices.Clip(some), b)
 		}
 	}
+	return some
 }
 
 // noFamily is the blocker of two ends that have no kind of address in common.
@@ -362,11 +379,18 @@ func (a *Answer) notes() {
 			a.Notes = append(a.Notes, Note{Kind: AnotherWayBack, Crossed: way.Crossed})
 		}
 	}
-	for _, way := range a.Ways {
+	for _, way := range a.EachWay() {
 		for _, h := range append(slices.Clone(way.Forward), way.Back...) {
 			if firewall, is := h.Object.(*estate.Workload); is && h.Did == SeesHalf && !way.May.Empty() &&
 				!slices.ContainsFunc(a.Notes, func(n Note) bool { return n.Kind == MayPass && n.Workload == firewall && n.Flows.Equal(way.May) }) {
 				a.Notes = append(a.Notes, Note{Kind: MayPass, Workload: firewall, Flows: way.May})
+			}
+		}
+	}
+	for _, way := range a.Ways {
+		for _, r := range way.Tied {
+			if !slices.ContainsFunc(a.Notes, func(n Note) bool { return n.Route == r }) {
+				a.Notes = append(a.Notes, Note{Kind: OneRank, Route: r, Flows: way.May})
 			}
 		}
 	}

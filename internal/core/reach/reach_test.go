@@ -4,6 +4,7 @@ import (
 	_ "embed"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 	"testing"
 
@@ -386,5 +387,62 @@ func TestRangesAsEnds(t *testing.T) {
 		_, err := FindEnds(e, word)
 		require.Error(t, err, word)
 		assert.Contains(t, err.Error(), want, word)
+	}
+}
+
+// TestRoutesOfOneRank: what passes by each of two routes to one range passes, what passes by one alone may pass, and one that leads over
+// what is out of order is not taken.
+func TestRoutesOfOneRank(t *testing.T) {
+	const plan = `wendrik: 1
+profile: {like: plain, peer-routes: true}
+networks:
+  booking: {range: 10.1.0.0/16, subnets: {app: {range: 10.1.0.0/24}}, groups: {all: {in: [any from any], out: [any to any]}}}
+  east: {range: 10.2.0.0/16, subnets: {gate: {range: 10.2.0.0/24}}, tables: {main: {main: true, routes: [{to: 10.200.0.0/16, via: core}]}}}
+  west: {range: 10.3.0.0/16, subnets: {gate: {range: 10.3.0.0/24}}, tables: {main: {main: true, routes: [{to: 10.200.0.0/16, via: core}]}}}
+peerings:
+  be: {between: [booking, east], accepted: [booking, east], exports: [east], imports: [booking]}
+  bw: {between: [booking, west], accepted: [booking, west], exports: [west], imports: [booking]}
+hubs:
+  core:
+    attach: {east: main, west: other, quay: main}
+    tables: {main: {learns: [quay], routes: [{to: 10.1.0.0/16, via: east}]}, other: {learns: [quay]}}
+sites: {quay: {ranges: 10.200.0.0/16, knows: [10.0.0.0/8]}}
+workloads: {clerk: {in: booking/app, address: 10.1.0.9, groups: [all]}}
+`
+	ask := func(plan string, out bool, without ...string) string {
+		e, findings := estate.Load(text.One("wendrik.yaml", plan))
+		require.Empty(t, findings)
+		var failing []estate.Part
+		for _, p := range e.Parts() {
+			if slices.Contains(without, p.Name) {
+				failing = append(failing, p)
+			}
+		}
+		require.Len(t, failing, len(without))
+		e = e.Without(failing...)
+		from, _ := Find(e, "clerk")
+		to, _ := Find(e, "quay")
+		if !out {
+			from, to = to, from
+		}
+		flows, _ := flow.Parse("tcp/443,udp/53")
+		a := Ask(e, Question{From: from, To: to, Flows: flows})
+		var over []string
+		for _, n := range a.Notes {
+			if n.Kind == OneRank {
+				over = append(over, n.Route.ViaName())
+			}
+		}
+		return fmt.Sprint(a.Verdict, " full ", a.Full, " may ", a.May, " by ", over, " ", codes(a), " ", len(a.EachWay()))
+	}
+	for _, out := range []bool{true, false} {
+		assert.Equal(t, "open full tcp/443, udp/53 may nothing by []  2", ask(plan, out), "both lead there")
+		for where, one := range map[string]string{"no route": strings.Replace(plan, "other: {learns: [quay]}", "other: {}", 1), "a blackhole, first": strings.Replace(strings.Replace(plan, "other: {learns: [quay]}", "other: {routes: [{to: 10.200.0.0/16, via: blackhole}]}", 1), "east: main, west: other", "west: main, east: other", 1)} {
+			code := map[string]string{"no route": "hub-no-route", "a blackhole, first": "blackhole"}[where]
+			assert.Equal(t, "partly full nothing may tcp/443, udp/53 by [be] "+code+" 2", ask(one, out), where)
+		}
+		one := strings.Replace(plan, "other: {learns: [quay]}", "other: {}", 1)
+		assert.Equal(t, "open full tcp/443, udp/53 may nothing by []  1", ask(one, out, "bw"), "the other is out of order")
+		assert.True(t, strings.HasPrefix(ask(one, out, "be"), "blocked full nothing may nothing by []"), "the one that leads there is out of order")
 	}
 }

@@ -40,6 +40,7 @@ type Tracer struct {
 	Trace
 	walker   walker
 	src, dst side
+	choices  choices
 }
 
 // NewTracer makes a tracer for an estate.
@@ -49,18 +50,42 @@ func NewTracer(e *estate.Estate) *Tracer {
 	return t
 }
 
-// There walks from one workload to another, by their addresses, and reports whether that arrives.
+// There walks from one workload to another, by their addresses, and reports whether that arrives. Of routes of one rank it takes
+// the first.
 func (t *Tracer) There(a, b *estate.Workload, from, to netip.Addr) bool {
+	t.choices = choices{made: t.choices.made[:0]}
+	return t.there(a, b, from, to)
+}
+
+// Tied reports whether the last walk met several routes of one rank.
+func (t *Tracer) Tied() bool { return len(t.walker.choices.made) > 0 }
+
+// Again is ThereAndBack by another choice among routes of one rank than all before; others is whether there was one. Where there
+// are too many, the last is one that does not arrive.
+func (t *Tracer) Again(a, b *estate.Workload, from, to netip.Addr) (arrives, others bool) {
+	if t.choices = t.walker.choices; !t.choices.next() {
+		return false, false
+	}
+	arrives = t.thereAndBack(a, b, from, to)
+	return arrives && t.choices.walked+1 < maxChoices, true
+}
+
+func (t *Tracer) there(a, b *estate.Workload, from, to netip.Addr) bool {
 	t.Trace = Trace{There: t.Trace.There[:0], Back: t.Trace.Back[:0]}
 	w := &t.walker
-	*w = walker{e: w.e, from: End{Workload: a}, to: End{Workload: b}, record: t, through: w.through[:0], passed: w.passed[:0]}
+	*w = walker{e: w.e, from: End{Workload: a}, to: End{Workload: b}, record: t, through: w.through[:0], passed: w.passed[:0], choices: t.choices}
 	w.leaveSource(packet{role{from, &t.src}, role{to, &t.dst}})
 	return !w.stopped
 }
 
 // ThereAndBack walks as There does, and back, and reports whether both arrive.
 func (t *Tracer) ThereAndBack(a, b *estate.Workload, from, to netip.Addr) bool {
-	if !t.There(a, b, from, to) {
+	t.choices = choices{made: t.choices.made[:0]}
+	return t.thereAndBack(a, b, from, to)
+}
+
+func (t *Tracer) thereAndBack(a, b *estate.Workload, from, to netip.Addr) bool {
+	if !t.there(a, b, from, to) {
 		return false
 	}
 	w := &t.walker

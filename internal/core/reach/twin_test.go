@@ -37,6 +37,8 @@ type trip struct {
 	seen     netip.Addr       // the source as the far end sees it
 	receiver *estate.Workload
 	may      bool // a firewall sees one direction of what has no handshake
+	world    int  // which of routes of one rank are taken: a digit for each time that there is a choice
+	worlds   int  // how many ways to choose there are on this way
 }
 
 // saw is a workload that passed a packet on, and what it saw of it.
@@ -154,6 +156,26 @@ func best(routes []*estate.Route, a netip.Addr) *estate.Route {
 	return found
 }
 
+// pick is one of the routes of a table that are as good as the best: those that were learned for the same range, each to elsewhere.
+func (t *trip) pick(routes []*estate.Route, first *estate.Route) *estate.Route {
+	if first == nil || first.Origin != estate.Learned {
+		return first
+	}
+	owns := func(r *estate.Route) bool {
+		x, is := r.Via.(*estate.Peering)
+		return is && (slices.Contains(x.Between[0].Ranges, r.To) || slices.Contains(x.Between[1].Ranges, r.To))
+	}
+	var alike []*estate.Route
+	for _, r := range routes {
+		if r.To == first.To && r.Origin == estate.Learned && owns(r) == owns(first) && !slices.ContainsFunc(alike, func(o *estate.Route) bool { return o.Via == r.Via }) {
+			alike = append(alike, r)
+		}
+	}
+	at := t.world / t.worlds % len(alike)
+	t.worlds *= len(alike)
+	return alike[at]
+}
+
 func in(ranges []netip.Prefix, a netip.Addr) bool {
 	return slices.ContainsFunc(ranges, func(p netip.Prefix) bool { return p.Contains(a) })
 }
@@ -256,6 +278,9 @@ func (t *trip) out(s *estate.Subnet, p parcel, back bool, depth int) bool {
 	}
 	n := s.Network
 	r := bestFor(t.e, s.Table, p)
+	if r != nil && r.Only == nil {
+		r = t.pick(s.Table.Routes, r)
+	}
 	switch {
 	case r == nil || r.Via == estate.Blackhole:
 		return false
@@ -454,7 +479,7 @@ func (t *trip) backIn(p parcel) bool {
 }
 
 func (t *trip) throughHub(table *estate.HubTable, p parcel, back bool, depth int) bool {
-	r := best(table.Routes, p.dst)
+	r := t.pick(table.Routes, best(table.Routes, p.dst))
 	if r == nil || depth > 40 {
 		return false
 	}

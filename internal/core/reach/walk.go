@@ -27,6 +27,7 @@ type walker struct {
 	cut     bool     // of a reply: whether something stopped everything on the way there
 	may     bool     // whether what passes only may do so; none of it is TCP
 	steps   int
+	choices choices
 
 	// What became of the packet on its way, which its reply must undo.
 	origin     role               // the source as it was
@@ -90,19 +91,34 @@ const maxSteps = 64
 // walk follows a packet from the first address of one set to the first of another, and back. The way it gives is that
 // of the parts of the sets for which everything on it was decided alike.
 func walk(e *estate.Estate, q Question, fromSet, toSet address.Set) Way {
-	way := walkOnce(e, q, fromSet, toSet)
-	if way.From.IsSingle() && way.To.IsSingle() {
-		return way
+	ways := walkEach(e, q, fromSet, toSet)
+	from, to := ways[0].From, ways[0].To
+	for _, w := range ways[1:] {
+		from, to = from.Intersect(w.From), to.Intersect(w.To)
 	}
-	// Only now is it known of which addresses the way speaks, so that its messages can name them.
-	return walkOnce(e, q, way.From, way.To)
+	if len(ways) > 1 || !from.IsSingle() || !to.IsSingle() {
+		// Only now is it known of which addresses the way speaks, so that its messages can name them.
+		ways = walkEach(e, q, from, to)
+	}
+	return either(ways)
 }
 
-func walkOnce(e *estate.Estate, q Question, fromSet, toSet address.Set) Way {
+// walkEach walks once for each choice among routes of one rank that are met.
+func walkEach(e *estate.Estate, q Question, fromSet, toSet address.Set) []Way {
+	var all []Way
+	for c := (choices{}); ; {
+		way := walkOnce(e, q, fromSet, toSet, &c)
+		if all = append(all, way); !c.next() {
+			return all
+		}
+	}
+}
+
+func walkOnce(e *estate.Estate, q Question, fromSet, toSet address.Set, chosen *choices) Way {
 	src := &side{fromSet, fromSet.IsSingle(), q.From.call(fromSet)}
 	dst := &side{toSet, toSet.IsSingle(), q.To.call(toSet)}
 	r := &story{}
-	w := &walker{e: e, from: q.From, to: q.To, asked: q.Flows, ports: q.Replies, left: q.Flows, record: r}
+	w := &walker{e: e, from: q.From, to: q.To, asked: q.Flows, ports: q.Replies, left: q.Flows, record: r, choices: *chosen}
 	w.leaveSource(packet{role{fromSet.First(), src}, role{toSet.First(), dst}})
 	passes, stopped := w.left, w.stopped
 	var way Way
@@ -128,6 +144,8 @@ func walkOnce(e *estate.Estate, q Question, fromSet, toSet address.Set) Way {
 	there := slices.Clone(r.crossed[0])
 	slices.Reverse(there)
 	way.Other = !slices.Equal(there, r.crossed[1]) && !w.stopped
+	*chosen = w.choices
+	way.Tied = w.choices.tied()
 	return way
 }
 
@@ -354,7 +372,7 @@ func (w *walker) leaveSubnet(s *estate.Subnet, p packet) {
 
 // route is the one of a table that a packet takes: the longest, and of those as long one that is for its source alone.
 func (w *walker) route(t *estate.Table, p packet) *estate.Route {
-	all := lookup(p.dst, t.Routes, t.Lookup)
+	all := w.choose(lookup(p.dst, t.Routes, t.Lookup), overPeer)
 	best := all
 	for _, r := range t.Some {
 		w.record.remembers(true) // where it goes depends on who sends it

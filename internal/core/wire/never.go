@@ -36,7 +36,7 @@ func (w *wirer) spareOne(line *plan.Expectation) bool {
 	}
 	var tables, others []string
 	weight := map[string]int{}
-	for _, way := range r.Counter.Ways {
+	for _, way := range r.Counter.EachWay() {
 		for _, h := range append(slices.Clone(way.Forward), way.Back...) {
 			switch lead, isTable := w.leadOf(h, way); {
 			case lead == "" || w.leaves(lead) || slices.Contains(tables, lead) || slices.Contains(others, lead):
