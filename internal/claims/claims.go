@@ -117,6 +117,8 @@ type dialect interface {
 	// no such hole.
 	take(ctx context.Context, tx *sql.Tx, hole netip.Prefix, rest []netip.Prefix, c Claim, key string) (bool, error)
 	release(ctx context.Context, tx *sql.Tx, p netip.Prefix, by string) error
+	// past are the claims that stand, and were made up to a day before a day.
+	past(ctx context.Context, q querier, day string) ([]Claim, error)
 	event(ctx context.Context, tx *sql.Tx, what string, c Claim, by string) error
 	// claims are those that stand: all, or those that overlap a range.
 	claims(ctx context.Context, q querier, overlaps netip.Prefix) ([]Claim, error)
@@ -243,6 +245,9 @@ func (s *Store) Claim(ctx context.Context, wishes []Wish, by, key string) ([]Cla
 		fresh, had, err := s.request(ctx, tx, key, wishes)
 		if err != nil || !fresh {
 			made = had
+			return err
+		}
+		if err := s.expire(ctx, tx); err != nil {
 			return err
 		}
 		for _, w := range wishes {
@@ -404,6 +409,52 @@ func (s *Store) taken(ctx context.Context, tx *sql.Tx, p netip.Prefix) error {
 	return &Taken{p, all}
 }
 
+// byItself is who releases a claim whose day is past.
+const byItself = "the store, since its day is past"
+
+// expire releases the claims whose day is past, of the calendar in UTC: whoever claims finds them free again. What was done tells it.
+func (s *Store) expire(ctx context.Context, tx *sql.Tx) error {
+	today := time.Now().UTC().Format(time.DateOnly)
+	all, err := s.say.past(ctx, tx, today)
+	if err != nil || len(all) == 0 {
+		return err
+	}
+	if err := s.say.lockReleases(ctx, tx); err != nil {
+		return err
+	}
+	if all, err = s.say.past(ctx, tx, today); err != nil { // some of which another has released meanwhile
+		return err
+	}
+	for _, c := range all {
+		if err := s.free(ctx, tx, c, byItself); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// free releases a claim that stands, and joins the hole that it leaves with those beside it.
+func (s *Store) free(ctx context.Context, tx *sql.Tx, was Claim, by string) error {
+	if err := s.say.release(ctx, tx, was.Range, by); err != nil {
+		return err
+	}
+	if err := s.say.event(ctx, tx, "released", was, by); err != nil {
+		return err
+	}
+	hole := was.Range
+	for hole.Bits() > 0 {
+		ok, err := s.say.takeHole(ctx, tx, other(hole))
+		if err != nil {
+			return err
+		}
+		if !ok {
+			break
+		}
+		hole = netip.PrefixFrom(hole.Addr(), hole.Bits()-1).Masked()
+	}
+	return s.say.addHole(ctx, tx, hole)
+}
+
 // Release gives a range back that was claimed as it is; the error is ErrNobody where none was.
 func (s *Store) Release(ctx context.Context, p netip.Prefix, by string) (Claim, error) {
 	var was Claim
@@ -423,24 +474,7 @@ func (s *Store) Release(ctx context.Context, p netip.Prefix, by string) (Claim, 
 			return ErrNobody
 		}
 		was = all[i]
-		if err := s.say.release(ctx, tx, p, by); err != nil {
-			return err
-		}
-		if err := s.say.event(ctx, tx, "released", was, by); err != nil {
-			return err
-		}
-		hole := p
-		for hole.Bits() > 0 {
-			ok, err := s.say.takeHole(ctx, tx, other(hole))
-			if err != nil {
-				return err
-			}
-			if !ok {
-				break
-			}
-			hole = netip.PrefixFrom(hole.Addr(), hole.Bits()-1).Masked()
-		}
-		return s.say.addHole(ctx, tx, hole)
+		return s.free(ctx, tx, was, by)
 	})
 	return was, err
 }

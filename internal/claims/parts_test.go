@@ -316,7 +316,7 @@ func TestOlderStore(t *testing.T) {
 	wish := []Wish{{Range: netip.MustParsePrefix("10.144.0.0/24"), For: "x"}}
 	_, err := s.Claim(t.Context(), wish, "me", "old")
 	require.NoError(t, err)
-	_, err = s.db.Exec("DROP TABLE requests; DROP TRIGGER events_are_new; DROP TRIGGER claims_are_new; DROP TRIGGER claims_stay; DROP TRIGGER claims_are_released; DELETE FROM schema_version WHERE version = 2")
+	_, err = s.db.Exec("DROP TABLE requests; DROP TRIGGER events_are_new; DROP TRIGGER claims_are_new; DROP TRIGGER claims_stay; DROP TRIGGER claims_are_released; DROP INDEX claims_by_end; DELETE FROM schema_version WHERE version > 1")
 	require.NoError(t, err)
 	require.NoError(t, s.Close())
 	s = open(t, where)
@@ -382,4 +382,36 @@ func TestAddressesShowNoPassword(t *testing.T) {
 		_, err = os.Stat(where)
 		assert.Error(t, err, "no file of that name is made")
 	}
+}
+
+// TestPastDays: what was claimed up to a day is free behind it for the next who claims, also where a hole is needed that it leaves; what ends
+// today, or never, stays. The history tells it.
+func TestPastDays(t *testing.T) {
+	stores(t, func(t testing.TB, where string) {
+		ctx, s := context.Background(), open(t, where)
+		day := func(n int) time.Time { return time.Now().UTC().Truncate(24*time.Hour).AddDate(0, 0, n) }
+		wish := func(p string, until time.Time) Wish {
+			return Wish{Range: netip.MustParsePrefix(p), For: p, Until: until}
+		}
+		claim := func(w Wish) error {
+			_, err := s.Claim(ctx, []Wish{w}, "mira", "")
+			return err
+		}
+		require.NoError(t, claim(wish("10.0.0.0/25", day(0))))
+		_, err := s.Claim(ctx, []Wish{wish("10.0.1.0/25", day(-1)), wish("10.0.1.128/25", day(-30)), wish("10.0.2.0/24", time.Time{})}, "mira", "")
+		require.NoError(t, err)
+		all, err := s.List(ctx)
+		require.NoError(t, err)
+		require.Len(t, all, 4)
+		require.NoError(t, claim(wish("10.0.1.0/24", time.Time{})), "both halves of it are free again")
+		require.Error(t, claim(wish("10.0.0.0/25", time.Time{})), "its day is today")
+		require.Error(t, claim(wish("10.0.2.0/24", time.Time{})))
+		events, err := s.History(ctx, 3)
+		require.NoError(t, err)
+		var told []string
+		for _, e := range events {
+			told = append(told, fmt.Sprint(e.What, " ", e.Range, " by ", e.By))
+		}
+		assert.Equal(t, []string{"claimed 10.0.1.0/24 by mira", "released 10.0.1.128/25 by the store, since its day is past", "released 10.0.1.0/25 by the store, since its day is past"}, told)
+	})
 }

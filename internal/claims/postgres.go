@@ -79,6 +79,8 @@ CREATE FUNCTION only_released() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
 	RETURN NEW;
 END $$;
 CREATE TRIGGER claims_are_released BEFORE UPDATE ON claims FOR EACH ROW EXECUTE FUNCTION only_released();
+`, `
+CREATE INDEX claims_by_end ON claims (until) WHERE released_at IS NULL AND until IS NOT NULL;
 `}
 }
 
@@ -268,6 +270,14 @@ func (postgres) claims(ctx context.Context, q querier, overlaps netip.Prefix) ([
 		query, args = query+" AND range && $1::cidr ORDER BY claims.range", []any{overlaps.String()}
 	}
 	rows, err := q.QueryContext(ctx, query, args...)
+	if err != nil {
+		return nil, err
+	}
+	return scanClaims(rows, nil)
+}
+
+func (postgres) past(ctx context.Context, q querier, day string) ([]Claim, error) {
+	rows, err := q.QueryContext(ctx, "SELECT "+claimColumns+" FROM claims WHERE released_at IS NULL AND until < $1::date ORDER BY claims.range", day)
 	if err != nil {
 		return nil, err
 	}

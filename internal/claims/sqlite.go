@@ -90,6 +90,8 @@ CREATE TRIGGER claims_are_released BEFORE UPDATE ON claims WHEN
 	OLD.released_at IS NOT NULL OR NEW.released_at IS NULL OR NEW.id IS NOT OLD.id OR NEW.range IS NOT OLD.range OR NEW.first IS NOT OLD.first OR NEW.last IS NOT OLD.last OR
 	NEW.purpose IS NOT OLD.purpose OR NEW.owner IS NOT OLD.owner OR NEW.until IS NOT OLD.until OR NEW.made_at IS NOT OLD.made_at OR NEW.made_by IS NOT OLD.made_by OR NEW.request IS NOT OLD.request
 BEGIN SELECT RAISE(ABORT, 'a claim is released, and nothing else becomes of it'); END;
+`, `
+CREATE INDEX claims_by_end ON claims (until) WHERE released_at IS NULL AND until <> '';
 `}
 }
 
@@ -263,6 +265,10 @@ func (l lite) claims(ctx context.Context, q querier, overlaps netip.Prefix) ([]C
 		args = []any{first, last}
 	}
 	return l.ask(ctx, q, query, args...)
+}
+
+func (l lite) past(ctx context.Context, q querier, day string) ([]Claim, error) {
+	return l.ask(ctx, q, liteClaims+"released_at IS NULL AND until <> '' AND until < ? ORDER BY first", day)
 }
 
 func (lite) events(ctx context.Context, q querier, most int) ([]Event, error) {

@@ -51,6 +51,7 @@ var (
 	nothingOverlaps      = &assurance{"nothing overlaps", "overlaps", "every pair of networks, subnets, held ranges, sites and clusters", "ranges that the plan does not name", "core/overlap TestAgainstEveryPair"}
 	nothingOverlapsHere  = &assurance{"nothing overlaps in what could be read", "overlaps", "the same, of what could be read", "what stands where the problems are", "core/overlap TestAgainstEveryPair"}
 	nothingOverlapsLists = &assurance{"nothing overlaps in %s", "overlaps -list", "every pair of the ranges of a list of which each line could be read", "ranges that are not in it", "core/ranges TestOverlapsAgainstEveryPair"}
+	nothingBeside        = &assurance{"nothing of %s overlaps with the plan", "overlaps -list -plan", "every range of the list, and each network, subnet, held range, site and cluster of the plan", "ranges that neither names; lines that could not be read, which are told", "core/overlap TestListAgainstEveryPair"}
 	joinsCleanly         = &assurance{"nothing that either side can meet overlaps", "join", "every range that a packet of either side can get to once they are joined", "ranges that the plan does not name", "core/join TestRandomJoins"}
 	nothingLacksJoined   = &assurance{"%s are joined by %s, and nothing lacks", "join", "the halves, and in each table of both sides the routes to the other", "groups and lists: `reach` tells what passes", "core/join TestRandomJoins"}
 	nothingPassesAlready = &assurance{"nothing passes from %s as it is", "cut", "every pair of the two sides, all addresses, both families", plansOnly, "core/cut TestRandomCuts"}
@@ -69,7 +70,7 @@ var (
 
 // assurances are all of them, in the order of the page.
 var assurances = []*assurance{nothingWrong, nothingElseWrong, lineHolds, nothingToFix, nothingDifferent, nothingOpens, nothingCloses, nothingOpensByIt, nothingOpensElse, sameBeforeAfter,
-	cleanSteps, bothSame, nothingStops, nothingOverlaps, nothingOverlapsHere, nothingOverlapsLists, joinsCleanly, nothingLacksJoined, nothingPassesAlready, cutsNoMore, neverStays, nothingLacks, allAgree, allAsItIs, noDrift, planTrue, nothingToDo, nothingWasToDo, asProtocol}
+	cleanSteps, bothSame, nothingStops, nothingOverlaps, nothingOverlapsHere, nothingOverlapsLists, nothingBeside, joinsCleanly, nothingLacksJoined, nothingPassesAlready, cutsNoMore, neverStays, nothingLacks, allAgree, allAsItIs, noDrift, planTrue, nothingToDo, nothingWasToDo, asProtocol}
 
 // helpAssurances tells them, or writes docs/assurances.md.
 func (c *call) helpAssurances(format string) (int, error) {

@@ -21,7 +21,9 @@ import (
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/carve"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/space"
+	"wendrik/internal/core/text"
 )
 
 // storeVariable names the store where -store does not.
@@ -108,12 +110,14 @@ func claimCommand() *command {
 		long: "Claim takes the best free range of a length from a block, or a certain range, and says which; where somebody has it, it says who. " +
 			"The best one is in the smallest hole that has room, near to what is claimed for the same or by the same owner. -in names a block of the plan, in which what the plan uses is not free, or a range. " +
 			"The store is a file, claims.db beside the plan, or for teams a PostgreSQL database: -store postgres://USER@HOST/DATABASE or " + storeVariable + ". That no two claims overlap is held by the database. " +
-			"A claim is made or not made, whatever is killed when; -key names a request, so that the same command again gives what it gave before. " +
+			"A claim is made or not made, whatever is killed when; -key names a request, so that the same command again gives what it gave before. What the plan has is not claimed by accident. -network writes a network that has the range into the plan, and release -network takes both back. " +
+			"What is claimed up to a day is free again behind it: the next one who claims finds it so. " +
 			"Exit status 1 says that it is taken, or that there is no room.",
 		examples: []example{
 			{"wendrik claim /22 -in west -for rosters -owner crew", "the best free /22 of a block"},
 			{"wendrik claim 10.146.0.0/24 -for timetables -until 2030-01-31", "a certain range, for a while"},
 			{"wendrik claim /28 -in west -for kiosks -n 3 -format json", "three at once, all or none"},
+			{"wendrik claim /22 -in west -for rosters -owner crew -network rosters", "and a network of the plan that has it"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, store, format := f.planFlag(), f.storeFlag(), f.oneOf("format", "how to write the result", "text", "json")
@@ -122,6 +126,8 @@ func claimCommand() *command {
 			owner := f.String("owner", "", "`WHO` has it")
 			until := f.String("until", "", "`DATE` up to which it is claimed, as 2030-01-31")
 			n := f.Int("n", 1, "claim `N` ranges of the length, all or none")
+			network := f.String("network", "", "write a network `NAME` that has the range into the plan")
+			planned := f.Bool("planned", false, "claim a certain range although something of the plan has it, or some of it: for just that")
 			key := f.String("key", "", "`KEY` of the request: the same one again claims nothing, and gives what it gave before")
 			return func(c *call) (int, error) {
 				if len(c.args) != 1 {
@@ -139,9 +145,21 @@ func claimCommand() *command {
 					if w.Until, err = time.Parse(time.DateOnly, *until); err != nil {
 						return cannot, &usageError{fmt.Sprintf("-until %s is no date", *until), "-until 2030-01-31"}
 					}
+					if *until < time.Now().UTC().Format(time.DateOnly) {
+						return cannot, &usageError{fmt.Sprintf("-until %s is past", *until), "the last day on which it is claimed, such as  -until 2030-01-31"}
+					}
 				}
 				if err := c.wish(&w, c.args[0], *in, *name); err != nil {
 					return cannot, err
+				}
+				if w.Range.IsValid() && !*planned {
+					if has := c.inPlan(w.Range, *name); has != "" {
+						c.tell("%s", c.wrap(0, clean(has+": nothing was claimed; -planned claims it all the same, where it is for just that")))
+						return no, nil
+					}
+				}
+				if *network != "" && *n > 1 {
+					return cannot, &usageError{"a network takes one range", "leave out -n"}
 				}
 				if w.Range.IsValid() && *n > 1 {
 					return cannot, &usageError{"-n is for a length, and not for a certain range", "wendrik claim /28 -in west -n 3"}
@@ -153,6 +171,12 @@ func claimCommand() *command {
 				defer done()
 				if *key == "" {
 					*key = someKey()
+				}
+				var o *opened
+				if *network != "" {
+					if o, err = c.newNetwork(*name, *network); err != nil {
+						return cannot, err
+					}
 				}
 				made, err := s.Claim(ctx, slices.Repeat([]claims.Wish{w}, *n), whoAmI(), *key)
 				var taken *claims.Taken
@@ -167,10 +191,49 @@ func claimCommand() *command {
 				case err != nil:
 					return cannot, storeError(err)
 				}
-				return good, c.claimed(made, *format, *n)
+				if o != nil {
+					if err := c.writeNetwork(ctx, s, o, *name, *network, made[0]); err != nil {
+						return cannot, err
+					}
+				}
+				err = c.claimed(made, *format, *n)
+				if o != nil && *format == "text" {
+					c.say("network %s of %s has it", clean(*network), clean(o.label))
+				}
+				return good, err
 			}
 		},
 	}
+}
+
+// newNetwork opens a plan into which a network is to be written.
+func (c *call) newNetwork(plan, name string) (*opened, error) {
+	o, err := c.loadQuietly(plan, ranged)
+	switch {
+	case err != nil:
+		return nil, err
+	case o.Estate.Network(name) != nil:
+		return nil, &usageError{fmt.Sprintf("the plan has a network %s", name), "give it another name, or claim its own range with  -planned"}
+	case plan == "-":
+		return nil, &usageError{"standard input cannot be written to", "name the plan with  -plan FILE"}
+	}
+	return o, nil
+}
+
+// writeNetwork writes a network that has a claimed range into the plan; where that cannot be, the range is given back.
+func (c *call) writeNetwork(ctx context.Context, s *claims.Store, o *opened, plan, name string, made claims.Claim) error {
+	fields := []text.Field{{Key: "range", Value: text.Word(made.Range.String())}}
+	if made.Owner != "" {
+		fields = append(fields, text.Field{Key: "owner", Value: text.Word(made.Owner)})
+	}
+	err := c.saveEdits(plan, o.Plan.Files, []text.Edit{text.Set(text.Path{"networks"}, name, text.Map(fields...))}, false)
+	if err == nil {
+		return nil
+	}
+	if _, back := s.Release(ctx, made.Range, whoAmI()); back != nil {
+		c.complain(fmt.Sprintf("%s stays claimed, and no network has it", made.Range), "wendrik release "+made.Range.String())
+	}
+	return err
 }
 
 // someKey is a key that no other request has.
@@ -192,7 +255,6 @@ func (c *call) wish(w *claims.Wish, what, in, plan string) error {
 			return &usageError{"-in is for a length, and not for a certain range", "leave it out"}
 		}
 		w.Range = p
-		c.alsoInPlan(p, plan)
 		return nil
 	}
 	bits, err := strconv.Atoi(length)
@@ -242,22 +304,24 @@ func (c *call) wish(w *claims.Wish, what, in, plan string) error {
 	return nil
 }
 
-// alsoInPlan tells what of a plan has a range or a part of it: a claim may well be of just that.
-func (c *call) alsoInPlan(p netip.Prefix, plan string) {
+// inPlan says what of a plan has a range or a part of it, uses it or holds it; empty for nothing, and where there is no plan.
+func (c *call) inPlan(p netip.Prefix, plan string) string {
 	if _, err := os.Stat(plan); err != nil {
-		return
+		return ""
 	}
 	o, err := c.open(plan)
 	if err != nil {
-		return
+		return "the plan cannot be read, so that nobody knows what it has"
 	}
-	for i, t := range space.NewSurvey(o.Estate, nil).Who(p) {
-		if i == 3 {
-			c.tell("and more")
-			return
-		}
-		c.tell("in the plan, %s %s has %s", t.By.Kind(), clean(t.By.ID()), t.Range)
+	who := space.NewSurvey(o.Estate, nil).Who(p)
+	if len(who) == 0 {
+		return ""
 	}
+	var words []string
+	for _, t := range who {
+		words = append(words, fmt.Sprintf("%s %s has %s", t.By.Kind(), t.By.ID(), t.Range))
+	}
+	return "in the plan, " + phrase.Few(words, 3)
 }
 
 // claimOut is a claim in JSON; docs/json.md describes it.
@@ -309,13 +373,17 @@ func releaseCommand() *command {
 	return &command{
 		name: "release", args: "RANGE...",
 		short: "gives claimed ranges back",
-		long:  "Release gives ranges back that were claimed, each as it was claimed. That it was claimed, by whom and when, stays in the history. Exit status 1 says that nobody had one of them, or only a part of it.",
+		long:  "Release gives ranges back that were claimed, each as it was claimed; with -network NAME those of a network, which goes out of the plan first. That it was claimed, by whom and when, stays in the history. Exit status 1 says that nobody had one of them, or only a part of it.",
 		examples: []example{
 			{"wendrik release 10.146.0.0/24", "one range"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, store, format := f.planFlag(), f.storeFlag(), f.oneOf("format", "how to write the result", "text", "json")
+			network := f.String("network", "", "take the network `NAME` out of the plan, and release what it has")
 			return func(c *call) (int, error) {
+				if *network != "" {
+					return c.releaseNetwork(*name, *store, *network, *format)
+				}
 				var all []netip.Prefix
 				for _, word := range c.args {
 					p, err := address.ParseRange(word)
@@ -332,34 +400,63 @@ func releaseCommand() *command {
 					return cannot, err
 				}
 				defer done()
-				status := good
-				out := claimsOut{Claims: []claimOut{}}
-				for _, p := range all {
-					was, err := s.Release(ctx, p, whoAmI())
-					var taken *claims.Taken
-					switch {
-					case errors.Is(err, claims.ErrNobody):
-						c.tell("%s: nobody has claimed it", p)
-						status = no
-					case errors.As(err, &taken):
-						c.tell("%s", c.wrap(0, clean(fmt.Sprintf("%s was not claimed as that: release it as it was claimed: %s", p, taken))))
-						status = no
-					case err != nil:
-						return cannot, storeError(err)
-					case *format == "text":
-						c.say("%s  released, was for %s", strong.Sprint(p), clean(was.For))
-					}
-					if err == nil {
-						out.Claims = append(out.Claims, claimJSON(was))
-					}
-				}
-				if *format == "json" {
-					return status, c.json(out)
-				}
-				return status, nil
+				return c.release(ctx, s, all, *format)
 			}
 		},
 	}
+}
+
+// release gives ranges back, and tells which nobody had.
+func (c *call) release(ctx context.Context, s *claims.Store, all []netip.Prefix, format string) (int, error) {
+	status := good
+	out := claimsOut{Claims: []claimOut{}}
+	for _, p := range all {
+		was, err := s.Release(ctx, p, whoAmI())
+		var taken *claims.Taken
+		switch {
+		case errors.Is(err, claims.ErrNobody):
+			c.tell("%s: nobody has claimed it", p)
+			status = no
+		case errors.As(err, &taken):
+			c.tell("%s", c.wrap(0, clean(fmt.Sprintf("%s was not claimed as that: release it as it was claimed: %s", p, taken))))
+			status = no
+		case err != nil:
+			return cannot, storeError(err)
+		case format == "text":
+			c.say("%s  released, was for %s", strong.Sprint(p), clean(was.For))
+		}
+		if err == nil {
+			out.Claims = append(out.Claims, claimJSON(was))
+		}
+	}
+	if format == "json" {
+		return status, c.json(out)
+	}
+	return status, nil
+}
+
+// releaseNetwork takes a network out of the plan, and releases its ranges: first the plan, so that nobody gets what it still has.
+func (c *call) releaseNetwork(plan, store, name, format string) (int, error) {
+	if len(c.args) > 0 {
+		return cannot, &usageError{"-network stands for the ranges of the network", "wendrik release -network " + clean(name)}
+	}
+	o, err := c.loadQuietly(plan, ranged)
+	if err != nil {
+		return cannot, err
+	}
+	n := o.Estate.Network(name)
+	if n == nil {
+		return cannot, &usageError{fmt.Sprintf("the plan has no network %s", name), "wendrik show  lists them"}
+	}
+	s, ctx, done, err := c.openStore(store, plan)
+	if err != nil {
+		return cannot, err
+	}
+	defer done()
+	if err := c.saveEdits(plan, o.Plan.Files, []text.Edit{text.Remove(n.Place()[:len(n.Place())-1], name)}, false); err != nil {
+		return cannot, err
+	}
+	return c.release(ctx, s, n.Ranges, format)
 }
 
 // claimedByOthers are the claims of a store on what is not a network's of the plan, as ranges that carve must leave.
@@ -376,7 +473,7 @@ func claimedByOthers(ctx context.Context, s *claims.Store, e *estate.Estate) ([]
 	}
 	var others []space.Taken
 	for _, x := range all {
-		if !own[x.Range] {
+		if past := !x.Until.IsZero() && dateWord(x.Until) < time.Now().UTC().Format(time.DateOnly); !own[x.Range] && !past {
 			others = append(others, space.Taken{Range: x.Range, Owner: x.For, Why: "claimed"})
 		}
 	}

@@ -51,20 +51,37 @@ func TestClaims(t *testing.T) {
 	history := claim("claims -history", 0).out
 	assert.Contains(t, history, "released  10.144.32.0/22")
 	assert.Contains(t, history, "claimed   10.144.32.0/22")
+	assert.Contains(t, claim("claim 10.144.16.0/24 -for x", 1).err, "in the plan, subnet finance/")
+	assert.NotContains(t, claim("claims", 0).out, "10.144.16.0/24", "nothing was claimed")
+	claim("claim 10.144.16.0/24 -for finance -planned", 0)
+	assert.Contains(t, claim("claim 10.212.9.0/24 -for x", 1).err, "in the plan, block quays has 10.212.0.0/16", "it is held")
+
+	before := read(t, folder)
+	named := strings.Fields(claim("claim /22 -in west -for rosters -owner crew -network rosters", 0).out)[0]
+	assert.Contains(t, read(t, folder), "\n  rosters: {range: "+named+", owner: crew}\n")
+	assert.Contains(t, claim("claim /22 -in west -for x -network rosters", 2).err, "the plan has a network rosters")
+	assert.Contains(t, claim("release -network rosters", 0).out, named+"  released, was for rosters")
+	assert.Equal(t, before, read(t, folder))
+	assert.Contains(t, claim("release -network booking", 2).err, "booking", "others speak of it")
+	assert.Equal(t, before, read(t, folder))
 	for line, says := range map[string]string{
-		"claim":                               "a range, or a length",
-		"claim /22 -for x":                    "needs to know where",
-		"claim /22 -in west":                  "says what it is for",
-		"claim /22 -in nowhere -for x":        "no block nowhere",
-		"claim /22 -in quays -for x":          "is held for",
-		"claim 10.144.0.1/24 -for x":          "host bits are not zero",
-		"claim /22 -in west -for x -until 3d": "is no date",
-		"claim /22 -in 10.0.0.0/24 -for x":    "no /22 lies in",
-		"claim /200 -in west -for x":          "is no length",
-		"release":                             "takes ranges",
-		"release x":                           "x",
-		"claims a b":                          "one owner or one range",
-		"claims -store none/at/all.db":        "the store:",
+		"claim /22 -in west -for x -until 2026-11-29": "is past",
+		"claim /22 -in west -for x -n 2 -network a":   "takes one range",
+		"release -network nobody":                     "no network nobody",
+		"release 10.0.0.0/8 -network booking":         "stands for the ranges",
+		"claim":                                       "a range, or a length",
+		"claim /22 -for x":                            "needs to know where",
+		"claim /22 -in west":                          "says what it is for",
+		"claim /22 -in nowhere -for x":                "no block nowhere",
+		"claim /22 -in quays -for x":                  "is held for",
+		"claim 10.144.0.1/24 -for x":                  "host bits are not zero",
+		"claim /22 -in west -for x -until 3d":         "is no date",
+		"claim /22 -in 10.0.0.0/24 -for x":            "no /22 lies in",
+		"claim /200 -in west -for x":                  "is no length",
+		"release":                                     "takes ranges",
+		"release x":                                   "x",
+		"claims a b":                                  "one owner or one range",
+		"claims -store none/at/all.db":                "the store:",
 	} {
 		assert.Contains(t, claim(line, 2).err, says, line)
 	}

@@ -179,6 +179,7 @@ func TestJSONKeys(t *testing.T) {
 	t.Parallel()
 	mistakes := demo(t)
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "mistakes.csv"), []byte("range,owner\n10.0.0.0/24,a\nx,b\n10.0.0.0/25,c\n"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "firm.csv"), []byte("range,name,owner,place,fixed\n10.144.0.0/18,yard,a,b,\n10.144.0.0/14,all,a,b,no\n10.212.0.0/24,crane,a,b,yes\n"), 0o644))
 	front := strings.Replace(read(t, mistakes), "workloads:\n", "workloads:\n  front: {in: booking/web-c, address: 10.144.1.10, groups: [shop], targets: [ticket-1]}\n  porter: {in: booking/app, count: 2}\n", 1)
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "front.yaml"), []byte(front), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "closing.yaml"), []byte(closing), 0o644))
@@ -198,32 +199,33 @@ func TestJSONKeys(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, moved), []byte(strings.NewReplacer("10.144.16.10", "10.144.16.11", "tcp/8443 from 10.144.0.0/16", "tcp/8443 from any").Replace(read(t, mistakes))+"  - jump-1 reaches berth-1 on tcp/8443\n"), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "shut.yaml"), []byte(strings.Replace(read(t, mistakes), "in:  [tcp/8080 from group shop, icmp from 10.144.0.0/20]", "in:  []", 1)), 0o644))
 	for command, args := range map[string][]string{
-		"build":               {"build -dry -plan " + moved + at},
-		"drift":               {"drift -plan " + moved + at, "drift -plan shut.yaml" + at},
-		"driver -try":         {"driver" + at + " -try " + program + " driver"},
-		"join":                {"join harbour finance -on tcp/8443 -half harbour", "join drill booking", "join booking finance -only booking/web,finance -on tcp/5432", "join harbour finance -only harbour/store", "join booking finance -undo"},
-		"wire":                {"wire", "wire -plan front.yaml", "wire -plan conflict.yaml", "wire -plan never.yaml"},
-		"carve":               {"carve", "carve -plan front.yaml"},
-		"overlaps":            {"overlaps"},
-		"overlaps of a list":  {"overlaps -list mistakes.csv"},
-		"block":               {"block 10.144.0.0/20"},
-		"block with a list":   {"block 10.144.0.0/20 -split 2"},
-		"block -hosts":        {"block -hosts 20"},
-		"space":               {"space", "space -in booking"},
-		"reach":               {"reach fares-3 fare-db -on tcp/5432,tcp/80", "reach internet fares-1", "reach booking/app fare-db", "reach fares-1 front -plan front.yaml", "reach tides 198.51.100.9 -on tcp/443 -plan closing.yaml"},
-		"compare":             {"compare closing.yaml wendrik.yaml", "compare wendrik.yaml later.yaml"},
-		"outage":              {"outage"},
-		"steps":               {"steps wendrik.yaml", "steps wendrik.yaml renamed.yaml"},
-		"renumber":            {"renumber shared", "renumber finance -to 10.212.0.0/20"},
-		"grid":                {"grid -by tiers"},
-		"grid -from internet": {"grid -from internet"},
-		"grid -by classes":    {"grid -by classes"},
-		"check":               {"check"},
-		"check -fix":          {"check -fix", "check -fix -plan closing.yaml"},
-		"show":                {"show booking"},
-		"claim":               {"claim 10.146.0.0/24 -for timetables -owner ferries"},
-		"claims":              {"claims"},
-		"claims -history":     {"claims -history"},
+		"build":                            {"build -dry -plan " + moved + at},
+		"drift":                            {"drift -plan " + moved + at, "drift -plan shut.yaml" + at},
+		"driver -try":                      {"driver" + at + " -try " + program + " driver"},
+		"join":                             {"join harbour finance -on tcp/8443 -half harbour", "join drill booking", "join booking finance -only booking/web,finance -on tcp/5432", "join harbour finance -only harbour/store", "join booking finance -undo"},
+		"wire":                             {"wire", "wire -plan front.yaml", "wire -plan conflict.yaml", "wire -plan never.yaml"},
+		"carve":                            {"carve", "carve -plan front.yaml"},
+		"overlaps":                         {"overlaps"},
+		"overlaps of a list":               {"overlaps -list mistakes.csv"},
+		"overlaps of a list beside a plan": {"overlaps -list firm.csv -plan wendrik.yaml"},
+		"block":                            {"block 10.144.0.0/20"},
+		"block with a list":                {"block 10.144.0.0/20 -split 2"},
+		"block -hosts":                     {"block -hosts 20"},
+		"space":                            {"space", "space -in booking"},
+		"reach":                            {"reach fares-3 fare-db -on tcp/5432,tcp/80", "reach internet fares-1", "reach booking/app fare-db", "reach fares-1 front -plan front.yaml", "reach tides 198.51.100.9 -on tcp/443 -plan closing.yaml"},
+		"compare":                          {"compare closing.yaml wendrik.yaml", "compare wendrik.yaml later.yaml"},
+		"outage":                           {"outage"},
+		"steps":                            {"steps wendrik.yaml", "steps wendrik.yaml renamed.yaml"},
+		"renumber":                         {"renumber shared", "renumber finance -to 10.212.0.0/20"},
+		"grid":                             {"grid -by tiers"},
+		"grid -from internet":              {"grid -from internet"},
+		"grid -by classes":                 {"grid -by classes"},
+		"check":                            {"check"},
+		"check -fix":                       {"check -fix", "check -fix -plan closing.yaml"},
+		"show":                             {"show booking"},
+		"claim":                            {"claim 10.146.0.0/24 -for timetables -owner ferries"},
+		"claims":                           {"claims"},
+		"claims -history":                  {"claims -history"},
 	} {
 		keys := map[string]bool{}
 		for _, line := range args {

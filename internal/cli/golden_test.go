@@ -42,6 +42,7 @@ func TestGolden(t *testing.T) {
 		"carve-taken":     "carve -taken inventory.csv -columns range=cidr",
 		"overlaps-list":   "overlaps -list inventory.csv -columns range=cidr,owner=team",
 		"overlaps-sheet":  "overlaps -list inventory.csv -columns range=cidr,owner=team -format csv",
+		"overlaps-beside": "overlaps -list inventory.csv -columns range=cidr,owner=team -plan wendrik.yaml -with booking",
 		"show-block":      "show north",
 		"show-cluster":    "show berths",
 		"help-reach":      "help reach",

@@ -69,7 +69,7 @@ func TestFlagsWithoutEffectAreRefused(t *testing.T) {
 		"carve -write -why":                                    "-write and -why do not go together",
 		"claims -map -format csv":                              "-map has no effect with -format csv",
 		"overlaps -limit 3":                                    "-columns and -limit are for a list",
-		"overlaps -plan wendrik.yaml -list inventory.csv":      "-plan and -list do not go together",
+		"overlaps -with booking -list inventory.csv":           "-with is for a list beside a plan",
 		"overlaps -list inventory.csv -limit 0":                "-limit takes a number from 1, not 0",
 		"block 10.0.0.0/8 -next -previous":                     "-next and -previous do not go together",
 		"block 10.0.0.0/8 -split 2 -limit 0":                   "-limit takes a number from 1, not 0",

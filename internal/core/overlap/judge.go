@@ -250,8 +250,11 @@ func (j *judge) move(a, b Thing) *Move {
 	return &Move{mover, to, where}
 }
 
-// ease ranks what is easier to move; a site is not ours to move.
+// ease ranks what is easier to move; a site is not ours to move, and neither is what is fixed.
 func ease(t Thing) int {
+	if t.Fixed() {
+		return 0
+	}
 	switch t.Kind {
 	case "pods", "services":
 		return 4

@@ -71,6 +71,19 @@ func (t Thing) String() string {
 	return t.Kind + " " + t.Name
 }
 
+// Fixed reports whether its ranges are not ours to change; those of a part are its network's.
+func (t Thing) Fixed() bool {
+	switch {
+	case t.site != nil:
+		return t.site.Plan.Fixed.Value
+	case t.cluster != nil:
+		return t.cluster.Plan.Fixed.Value
+	case t.network != nil && !t.part:
+		return t.network.Plan.Fixed.Value
+	}
+	return false
+}
+
 // Place is where it stands in the plan.
 func (t Thing) Place() text.Path { return t.of.Place() }
 
@@ -93,7 +106,7 @@ const MaxPairs = 10_000
 // two networks with ranges of their own overlap, what follows for a subnet of one and the whole of the other is not
 // repeated; what their subnets share is. Memory follows the number of ranges and of the pairs that are told.
 func Estate(e *estate.Estate) *Found {
-	things := list(e)
+	things := listOf(e)
 	ranges := make([]netip.Prefix, len(things))
 	for i := range things {
 		ranges[i] = things[i].Range
@@ -137,8 +150,8 @@ func Estate(e *estate.Estate) *Found {
 	return found
 }
 
-// list is everything that has a range, in the order of the plan.
-func list(e *estate.Estate) []Thing {
+// listOf is everything that has a range, in the order of the plan.
+func listOf(e *estate.Estate) []Thing {
 	var all []Thing
 	add := func(ranges []plan.Range, t Thing) {
 		for _, r := range ranges {

@@ -76,6 +76,7 @@ var networkFields = append([]field[Network]{
 	{key: "expect", doc: "of a pattern: statements for each network that takes it, with {network} for its name", affects: Nobody, shape: listOf(aWord), apart: true,
 		read:  func(d *decoder, v text.Node, n *Network) { n.Expect = append(n.Expect, d.expectations(v)...) },
 		write: func(n *Network) (text.Value, bool) { return expectForm.write(n.Expect) }},
+	fixed(func(n *Network) *Flag { return &n.Fixed }),
 	key("profile", "how its cloud behaves, where that differs from the estate's profile", Neighbours, profileForm, func(n *Network) *ProfileSetting { return &n.Profile }),
 	key("region", "the region it lives in; a list where a subnet spans a region", Members, names, func(n *Network) *[]Text { return &n.Regions }),
 	key("from", "the block of space that its range is carved from", Nobody, aReference, func(n *Network) *Text { return &n.From }).of("block"),
@@ -127,6 +128,7 @@ var clusterFields = []field[Cluster]{
 	key("in", "the network whose workloads are its nodes", Neighbours, aReference, func(c *Cluster) *Text { return &c.In }).must().of("network"),
 	key("pods", "the ranges of its pods", Neighbours, ranges, func(c *Cluster) *[]Range { return &c.Pods }),
 	key("services", "the ranges of its services", Neighbours, ranges, func(c *Cluster) *[]Range { return &c.Services }),
+	fixed(func(c *Cluster) *Flag { return &c.Fixed }),
 }
 
 var gatewayFields = append([]field[Gateway]{
@@ -251,6 +253,7 @@ var hubTableFields = []field[HubTable]{
 
 var siteFields = append([]field[Site]{
 	key("ranges", "its own ranges", Everybody, ranges, func(s *Site) *[]Range { return &s.Ranges }).must(),
+	fixed(func(s *Site) *Flag { return &s.Fixed }),
 	{key: "knows", doc: "the ranges that it has routes to through its link, or names of what has them", affects: Everybody, shape: listOf(aRangeOrName), names: []string{"network", "tier", "subnet", "site", "cluster", "block"},
 		read: func(d *decoder, n text.Node, s *Site) { s.Knows, s.Names = d.rangesOrNames(n) },
 		write: func(s *Site) (text.Value, bool) {
@@ -309,6 +312,11 @@ func tagFields[T any](part func(*T) *Tags) []field[T] {
 				return text.Map(all...), len(all) > 0
 			}},
 	}
+}
+
+// fixed is the field of what has ranges that somebody else may give it.
+func fixed[T any](of func(*T) *Flag) field[T] {
+	return key("fixed", "true: its ranges are not ours to change, such as a provider's, and it is never the one that moves", Nobody, flags("false"), of)
 }
 
 // builtFields are those of what is made at a cloud.

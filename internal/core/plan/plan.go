@@ -173,6 +173,7 @@ type Network struct {
 	Size     Number // the length of the IPv4 range to carve, such as 20 for /20
 	Size6    Number // the length of the IPv6 range to carve
 	Slot     Number // which piece of that size of the block it takes; the lowest free one unless written
+	Fixed    Flag   // whether its ranges are not ours to change
 	Layout   Text   // tiers or zones: what lies side by side in one block
 	Naming   Text
 	Ranges   []Range
@@ -227,6 +228,7 @@ type Cluster struct {
 	In       Text // the network whose workloads are its nodes
 	Pods     []Range
 	Services []Range
+	Fixed    Flag // whether they are not ours to change
 }
 
 // Gateway is an internet gateway, an egress-only gateway for IPv6, or a NAT gateway of a network.
@@ -377,6 +379,7 @@ type Site struct {
 	Names   []Text  // likewise, by the names of what has the ranges
 	Link    Text    // the network it is linked to, when no hub stands between
 	Arrives Text    // the table of that network that what comes over the link looks into
+	Fixed   Flag    // whether its ranges are not ours to change
 	Tags
 }
 

@@ -44,6 +44,45 @@ func parse(s string) (i address.Interval, widened bool, err error) {
 	return i, false, err
 }
 
+// parseCell reads a field of a table: a range, with a remark behind it if any; or several, with commas, semicolons, bars, spaces or line ends
+// between, where that is allowed. What looks like a range and is none is an error, as is another one in a remark.
+func parseCell(cell string, several bool) (all []address.Interval, widened bool, err error) {
+	i, widened, err := parse(cell)
+	if err == nil || !several {
+		return []address.Interval{i}, widened, err
+	}
+	rest := strings.NewReplacer("\n", " ", "\r", " ", "|", " ").Replace(cell)
+	for rest = strings.Trim(rest, " \t,;"); rest != ""; rest = strings.Trim(rest, " \t,;") {
+		if strings.ContainsAny(rest[:1], "(#[") {
+			remark, after, _ := strings.Cut(rest, map[byte]string{'(': ")", '[': "]", '#': "\x00"}[rest[0]])
+			whole := address.Interval{}
+			if len(all) > 0 {
+				whole = all[len(all)-1]
+			}
+			if other, found := second(whole, remark); found {
+				return nil, false, wrong.Value("write one range a line, or take it out of the remark", "%s stands in a remark, and would be lost", phrase.Clip(other))
+			}
+			rest = after
+			continue
+		}
+		word, behind := cutWord(rest)
+		j, wide, failed := parse(word)
+		switch {
+		case failed == nil:
+			all, widened = append(all, j), widened || wide
+		case strings.ContainsAny(word, "0123456789") && strings.ContainsAny(word, "./:"):
+			return nil, false, failed
+		case len(all) == 0:
+			return nil, false, err
+		}
+		rest = behind
+	}
+	if len(all) == 0 {
+		return nil, false, err
+	}
+	return all, widened, nil
+}
+
 // usual makes the usual hyphen and space of what a spreadsheet or a word processor makes of one, and takes out marks.
 var usual = strings.NewReplacer("\u2013", "-", "\u2014", "-", "\u2212", "-", "\u2010", "-", "\u2011", "-", "\u00a0", " ", "\ufeff", "")
 
@@ -54,6 +93,9 @@ func maskBits(first, mask string) (int, error) {
 		return 0, err
 	}
 	bits, is := address.MaskBits(mask)
+	if !is {
+		bits, is = wildcardBits(mask)
+	}
 	switch {
 	case !is || !a.Is4():
 		return 0, wrong.Value("write "+first+"/LENGTH", "%q is not a mask for %s", phrase.Clip(mask), first)
@@ -71,7 +113,21 @@ func isLength(s string) bool {
 		return err == nil && n <= 128
 	}
 	_, is := address.MaskBits(s)
-	return is
+	_, wild := wildcardBits(s)
+	return is || wild
+}
+
+// wildcardBits is the length that a mask means which is written the other way round: 0.0.3.255 for /22.
+func wildcardBits(s string) (bits int, is bool) {
+	a, err := netip.ParseAddr(s)
+	if err != nil || !a.Is4() {
+		return 0, false
+	}
+	b := a.As4()
+	for i := range b {
+		b[i] = ^b[i]
+	}
+	return address.MaskBits(netip.AddrFrom4(b).String())
 }
 
 // isAlone reports whether a text is one address, with nothing that says how long its range is.
@@ -83,7 +139,7 @@ func isAlone(s string) bool {
 // second finds another range in what stands behind a range in its line, and of which it is no part: reading only the
 // first would give away the other.
 func second(whole address.Interval, behind string) (string, bool) {
-	for _, word := range strings.FieldsFunc(usual.Replace(behind), func(r rune) bool { return strings.ContainsRune(" \t,;|()[]\"'", r) }) {
+	for _, word := range strings.FieldsFunc(usual.Replace(behind), func(r rune) bool { return strings.ContainsRune(" \t\r\n,;|()[]\"'", r) }) {
 		if !strings.ContainsAny(word, ".:") {
 			continue
 		}

@@ -21,7 +21,10 @@ type Entry struct {
 }
 
 // Labels are what a list knows of a range.
-type Labels struct{ Name, Owner, Place string }
+type Labels struct {
+	Name, Owner, Place string
+	Fixed              bool // whether it is said that it cannot move
+}
 
 // Labels are what the list knows of the range; all empty where it knows nothing.
 func (e Entry) Labels() Labels {
@@ -62,10 +65,10 @@ const (
 
 // Columns names the columns of a CSV file that hold the range and what is known of it. Mask and Last are for lists that
 // have the first address in the column of the range, and its mask or length, or its last address, in another.
-type Columns struct{ Range, Name, Owner, Place, Mask, Last string }
+type Columns struct{ Range, Name, Owner, Place, Mask, Last, Fixed string }
 
 // DefaultColumns are the names that a header has unless told otherwise.
-var DefaultColumns = Columns{"range", "name", "owner", "place", "mask", "last"}
+var DefaultColumns = Columns{"range", "name", "owner", "place", "mask", "last", "fixed"}
 
 // ParseColumns reads names of columns as a flag gives them: range=CIDR,name=Host. What is not named keeps its name.
 func ParseColumns(text string) (Columns, error) {
@@ -78,9 +81,9 @@ func ParseColumns(text string) (Columns, error) {
 		key, value, found := strings.Cut(part, "=")
 		key = strings.TrimSpace(key)
 		target := map[string]*string{"range": &c.Range, "name": &c.Name, "owner": &c.Owner, "place": &c.Place,
-			"mask": &c.Mask, "last": &c.Last}[key]
+			"mask": &c.Mask, "last": &c.Last, "fixed": &c.Fixed}[key]
 		if !found || target == nil || strings.TrimSpace(value) == "" {
-			return c, wrong.Value("write range=NAME,owner=NAME", "%q does not say which column is the range, name, owner, place, mask or last", part)
+			return c, wrong.Value("write range=NAME,owner=NAME", "%q does not say which column is the range, name, owner, place, mask, last or fixed", part)
 		}
 		if said[key] {
 			return c, wrong.Value("say it once", "%q says a second time which column is the %s", part, key)

@@ -104,6 +104,7 @@ var errQuote = errors.New("quote")
 func (t *table) record(line []byte) ([]string, error) {
 	text, from := line, t.line
 	var more [][]byte
+	doubtful := false
 	for open := odd(line); open; {
 		next, err := t.next()
 		if err != nil && err != io.EOF {
@@ -113,7 +114,8 @@ func (t *table) record(line []byte) ([]string, error) {
 			more = append(more, next)
 		}
 		_, swallowed := second(address.Interval{}, string(next))
-		if err != nil || len(more) > maxRecord || swallowed {
+		doubtful = doubtful || swallowed
+		if err != nil || len(more) > maxRecord || swallowed && t.at == nil {
 			return nil, t.back(from, more)
 		}
 		text = slices.Concat(text, next)
@@ -121,13 +123,23 @@ func (t *table) record(line []byte) ([]string, error) {
 	}
 	t.feed.Reset(text)
 	record, err := t.csv.Read()
-	if err == nil {
+	if err == nil && (!doubtful || t.below(record)) {
 		return record, nil
 	}
 	for err != io.EOF {
 		_, err = t.csv.Read() // what is left of the record
 	}
 	return nil, t.back(from, more)
+}
+
+// below reports whether the ranges of a record that runs over several lines are all in the field that is for ranges, one below the other.
+func (t *table) below(record []string) bool {
+	for i, field := range record {
+		if _, found := second(address.Interval{}, field); i != t.at[t.columns.Range] && found {
+			return false
+		}
+	}
+	return len(record) == t.width
 }
 
 // back gives lines back to be read by themselves.
@@ -146,16 +158,67 @@ func (t *table) header(record []string) error {
 	for i, name := range record {
 		name = strings.TrimSpace(usual.Replace(name))
 		names = append(names, name)
-		for _, want := range []string{t.columns.Range, t.columns.Name, t.columns.Owner, t.columns.Place, t.columns.Mask, t.columns.Last} {
+		for _, want := range []string{t.columns.Range, t.columns.Name, t.columns.Owner, t.columns.Place, t.columns.Mask, t.columns.Last, t.columns.Fixed} {
 			if _, known := t.at[want]; strings.EqualFold(name, want) && !known {
 				t.at[want] = i
 			}
 		}
 	}
+	if _, found := t.at[t.columns.Range]; !found && t.columns.Range == DefaultColumns.Range {
+		if _, is := second(address.Interval{}, strings.Join(record, " ")); is {
+			return wrong.Value("write one range a line, or a header", "the first line is no header, and what stands first in it is no range: %s", phrase.Clip(record[0]))
+		}
+		if i, only := t.likely(len(record)); only {
+			t.at[t.columns.Range] = i
+		}
+	}
 	if _, found := t.at[t.columns.Range]; !found {
 		return wrong.Value("write -columns range=NAME", "no column is named %s; the header has %s", t.columns.Range, phrase.Clip(strings.Join(names, ", ")))
 	}
+	if _, found := t.at[t.columns.Name]; !found && t.columns.Name == DefaultColumns.Name && t.at[t.columns.Range] > 0 {
+		t.at[t.columns.Name] = 0 // what stands first and is no range is what the ranges are of
+	}
 	return nil
+}
+
+// likely is the one column in which ranges stand, of the first lines behind the header; only is false where none does, or several. A column
+// of lone addresses counts where there is no other.
+func (t *table) likely(width int) (column int, only bool) {
+	const some = 40
+	from := t.line
+	var lines [][]byte
+	ranged, alone := make([]int, width), make([]int, width)
+	for len(lines) < some {
+		line, err := t.next()
+		if err != nil {
+			break
+		}
+		lines = append(lines, line)
+		in := csv.NewReader(bytes.NewReader(line))
+		in.Comma, in.FieldsPerRecord, in.LazyQuotes, in.TrimLeadingSpace = t.csv.Comma, -1, true, t.csv.TrimLeadingSpace
+		record, err := in.Read()
+		for i := 0; err == nil && i < min(width, len(record)); i++ {
+			field := strings.TrimSpace(record[i])
+			if isAlone(field) {
+				alone[i]++
+			} else if _, _, err := parseCell(field, true); err == nil {
+				ranged[i]++
+			}
+		}
+	}
+	t.ahead, t.line = slices.Concat(lines, t.ahead), from
+	for _, counts := range [][]int{ranged, alone} {
+		found := 0
+		for i, n := range counts {
+			if n > 0 {
+				column, found = i, found+1
+			}
+		}
+		if found > 0 {
+			return column, found == 1
+		}
+	}
+	return 0, false
 }
 
 // row reads a record, and reports whether the list may still grow.
@@ -189,23 +252,37 @@ func (t *table) row(line int, record []string) bool {
 	case isAlone(text) && last != "":
 		text += "-" + last
 	}
-	i, widened, err := parse(text)
+	all, widened, err := parseCell(text, t.at != nil)
 	if err != nil {
 		t.list.problem(Problem{line, phrase.Clip(text), err.Error(), wrong.Right(err)})
 		return true
 	}
-	if p, found := t.unread(line, text, i, record); found {
+	if p, found := t.unread(line, text, all[0], record); found && len(all) == 1 {
 		t.list.problem(p)
 		return true
 	}
 	if widened {
 		t.list.widen(line)
 	}
-	entry := Entry{Interval: i, Line: line}
-	if labels := (Labels{get(t.columns.Name, 1), get(t.columns.Owner, 2), get(t.columns.Place, 3)}); labels != (Labels{}) {
-		entry.labels = &labels
+	var known *Labels
+	if labels := (Labels{get(t.columns.Name, 1), get(t.columns.Owner, 2), get(t.columns.Place, 3), isYes(get(t.columns.Fixed, -1))}); labels != (Labels{}) {
+		known = &labels
 	}
-	return t.list.add(entry)
+	for _, i := range all {
+		if !t.list.add(Entry{Interval: i, Line: line, labels: known}) {
+			return false
+		}
+	}
+	return true
+}
+
+// isYes reports whether a field of a spreadsheet says that something is so.
+func isYes(field string) bool {
+	switch strings.ToLower(field) {
+	case "", "no", "n", "false", "0", "-":
+		return false
+	}
+	return true
 }
 
 // unread finds what a row says of its range that was not read: a length in a column that nobody named, or another range

@@ -146,6 +146,16 @@ func (r *renumberer) ranged(q Request) error {
 	if len(r.was) == 0 {
 		return wrong.Value("wendrik carve  gives it one", "%s has no range that could move", r.What)
 	}
+	fixed := false
+	switch x := r.moved.(type) {
+	case *estate.Network:
+		fixed = x.Plan.Fixed.Value
+	case *estate.Cluster:
+		fixed = x.Plan.Fixed.Value
+	}
+	if fixed {
+		return wrong.Value("take  fixed: true  out first, if that is not so any more", "%s is fixed: its ranges are not ours to change", r.What)
+	}
 	return nil
 }
 
