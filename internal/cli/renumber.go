@@ -21,18 +21,20 @@ func renumberCommand() *command {
 	return &command{
 		name: "renumber", args: "NAME",
 		short: "moves a network, a subnet, a tier or a cluster's ranges, and all that speaks of them",
-		long: "Renumber moves a network, network/subnet, network/tier, network/held part, cluster/pods or cluster/services to other ranges: those of -to, or the nearest free place in the block of -from, or in the one around it. " +
+		long: "Renumber moves a network, network/subnet, network/tier, network/held part, cluster/pods or cluster/services to other ranges: those of -to, or the nearest free place in the block of -from, or in the one around it; with -size to a range of another size, in place where that can be. " +
 			"Every subnet, address, route, rule, hub route and site in the plan that speaks of the old ranges follows, and each workload keeps its place within its subnet. A wider range that held the old place and not the new one gets the new one beside it. " +
 			"It shows that nothing else changes: who reaches whom is the same before and after, but for what an overlap had broken; and it tells what is to be asked for outside the plan. -write makes it. " +
 			"The exit status is 1 when anything opens or closes.",
 		examples: []example{
 			{"wendrik renumber drill", "to the nearest free place"},
 			{"wendrik renumber finance -to 10.144.32.0/20", "to a range"},
+			{"wendrik renumber booking/app-c -size /23", "to a larger range: where it is, if what lies beside it is free"},
 			{"wendrik renumber berths/pods -to 10.214.0.0/18", "the pods of a cluster"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json")
 			to := f.String("to", "", "`RANGE` that it moves to, or one of each family with a comma")
+			size := f.String("size", "", "`/LENGTH` of its new IPv4 range, in place where that is free, or else at the nearest free place; with -to, that of the range there")
 			from := f.String("from", "", "`BLOCK` of space in which a free place is looked for")
 			write := f.Bool("write", false, "make the changes")
 			f.apart("to", "from")
@@ -41,6 +43,12 @@ func renumberCommand() *command {
 					return cannot, &usageError{fmt.Sprintf("renumber takes what is to move, not %d names", len(c.args)), "wendrik renumber booking -to 10.144.64.0/20"}
 				}
 				q := renumber.Request{Name: c.args[0], From: *from}
+				if *size != "" {
+					var err error
+					if q.Bits, err = address.ParseSize(*size); err != nil {
+						return cannot, &usageError{err.Error(), "-size /22"}
+					}
+				}
 				if *to != "" {
 					for word := range strings.SplitSeq(*to, ",") {
 						p, err := address.ParseRange(word)
@@ -94,10 +102,7 @@ func (c *call) renumbered(o *opened, r *renumber.Result, d *compare.Result, edit
 		c.say("%s is there already", clean(r.What))
 		return nil
 	}
-	does := "moves"
-	if strings.HasPrefix(r.What, "the ") {
-		does = "move"
-	}
+	does := r.Moves[0].Does(strings.HasPrefix(r.What, "the "))
 	var moves []string
 	for _, m := range r.Moves {
 		moves = append(moves, fmt.Sprintf("%s to %s", m.Was, m.Is))

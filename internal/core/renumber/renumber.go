@@ -12,6 +12,7 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/meet"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/space"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
@@ -22,10 +23,27 @@ type Request struct {
 	Name string         // a network, network/subnet, network/tier, network/held part, cluster/pods or cluster/services
 	To   []netip.Prefix // its new ranges, one of a family or of each; empty for the nearest free place
 	From string         // the block of space that they are to come from; empty for the one around it
+	Bits int            // the length of its new IPv4 range; 0 for that of the old one
 }
 
 // Move is a range, and where it goes.
 type Move struct{ Was, Is netip.Prefix }
+
+// Does is what it does, as the verb of a sentence: it moves, or grows or shrinks where it is.
+func (m Move) Does(many bool) string {
+	word := "move"
+	switch {
+	case m.Was == m.Is || !m.Was.Overlaps(m.Is):
+	case m.Is.Bits() < m.Was.Bits():
+		word = "grow"
+	default:
+		word = "shrink"
+	}
+	if many {
+		return word
+	}
+	return word + "s"
+}
 
 // Result is what moving comes to.
 type Result struct {
@@ -175,14 +193,20 @@ func (r *renumberer) place(q Request) error {
 			switch {
 			case i < 0:
 				return wrong.Value("give one range for each that it has", "%s has no range for %s to take the place of", r.What, to)
-			case to.Bits() != r.was[i].Bits():
-				return wrong.Value(fmt.Sprintf("give a /%d", r.was[i].Bits()), "%s is of another size than %s, which %s has", to, r.was[i], r.What)
+			case q.Bits != 0 && to.Addr().Is4() && to.Bits() != q.Bits:
+				return wrong.Value(fmt.Sprintf("give a /%d, or leave the size out", q.Bits), "%s is of another size than /%d", to, q.Bits)
+			}
+			if err := r.fits(Move{r.was[i], to}); err != nil {
+				return err
 			}
 			if to != r.was[i] {
 				r.Moves = append(r.Moves, Move{r.was[i], to})
 			}
 		}
 		return nil
+	}
+	if q.Bits != 0 {
+		return r.resize(q.Bits, from)
 	}
 	// The nearest free place for its IPv4 range; those of IPv6 stay, unless it has nothing else.
 	taken := slices.Clone(r.was)
@@ -199,6 +223,81 @@ func (r *renumberer) place(q Request) error {
 	}
 	return nil
 }
+
+// resize gives the IPv4 range another size: in place where what is around it is free, or else at the nearest place that is.
+func (r *renumberer) resize(bits int, from *estate.Block) error {
+	four := slices.DeleteFunc(slices.Clone(r.was), func(p netip.Prefix) bool { return !p.Addr().Is4() })
+	if _, tier := r.moved.(*estate.Tier); tier || len(four) != 1 {
+		return wrong.Value("name one of its parts", "%s has %s of IPv4, and a size is of one range", r.What, phrase.Count(len(four), "range"))
+	}
+	if bits < 1 || bits > 32 {
+		return wrong.Value("give one from /1 to /32", "/%d is no size of an IPv4 range", bits)
+	}
+	was := four[0]
+	meant := netip.PrefixFrom(was.Addr(), bits).Masked()
+	free, where := r.room(was, from)
+	if to := meant; to != was && free.Union(address.SetOf(was)).ContainsRange(to) && r.fits(Move{was, to}) == nil {
+		r.Moves = append(r.Moves, Move{was, to})
+		return nil
+	}
+	if meant == was {
+		return nil
+	}
+	to, found := address.Nearest(free.Minus(address.SetOf(was)), meant)
+	if !found {
+		return wrong.Value("name another block with  -from,  or a range with  -to", "no /%d is free for %s in %s", bits, r.What, where)
+	}
+	r.Moves = append(r.Moves, Move{was, to})
+	return r.fits(r.Moves[len(r.Moves)-1])
+}
+
+// fits reports whether all that has an address or a range in what moves has room in a place of another size.
+func (r *renumberer) fits(m Move) error {
+	if m.Is.Bits() <= m.Was.Bits() {
+		return nil
+	}
+	within := func(p netip.Prefix) bool {
+		to := shifted(p, m)
+		return !address.Covers(m.Was, p) || p == m.Was || address.Covers(m.Is, to) && backed(to, p, m)
+	}
+	for _, n := range r.e.Networks {
+		if r.moved != estate.Object(n) && !strings.HasPrefix(r.moved.ID(), n.Name+"/") {
+			continue
+		}
+		for _, s := range n.Subnets {
+			for _, p := range s.Ranges {
+				if r.moved == estate.Object(n) && !within(p) {
+					return wrong.Value("move it first, or choose a larger size", "%s has no room for subnet %s (%s)", m.Is, s.ID(), p)
+				}
+			}
+		}
+		for _, h := range n.Held {
+			for _, p := range h.Ranges {
+				if r.moved == estate.Object(n) && !within(p) {
+					return wrong.Value("move it first, or choose a larger size", "%s has no room for held part %s (%s)", m.Is, h.ID(), p)
+				}
+			}
+		}
+		for _, w := range n.Workloads() {
+			for _, a := range w.Addrs {
+				if !within(address.Single(a)) {
+					return wrong.Value("choose a larger size", "%s has no room for workload %s (%s)", m.Is, w.Name, a)
+				}
+			}
+		}
+		for _, g := range n.Gateways {
+			for _, a := range g.Addrs {
+				if !within(address.Single(a)) {
+					return wrong.Value("choose a larger size", "%s has no room for NAT gateway %s (%s)", m.Is, g.ID(), a)
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// backed reports whether what went to a range comes from there alone: nothing else of the old place goes there, too.
+func backed(to, from netip.Prefix, m Move) bool { return shifted(to, Move{m.Is, m.Was}) == from }
 
 // room is what is free for a range: in the network of a part, else in a block.
 func (r *renumberer) room(p netip.Prefix, from *estate.Block) (address.Set, string) {
@@ -242,7 +341,8 @@ func (r *renumberer) room(p netip.Prefix, from *estate.Block) (address.Set, stri
 func (r *renumberer) follow(p netip.Prefix) (netip.Prefix, bool) {
 	for _, m := range r.Moves {
 		if address.Covers(m.Was, p) {
-			return shifted(p, m), true
+			to := shifted(p, m)
+			return to, to != p
 		}
 	}
 	return p, false
@@ -253,6 +353,9 @@ func shifted(p netip.Prefix, m Move) netip.Prefix {
 	if p.Bits() == m.Was.Bits() {
 		return m.Is
 	}
+	if m.Is.Overlaps(m.Was) { // it grows or shrinks where it is, and all in it stays
+		return p
+	}
 	if n, inside := address.PieceNumber(m.Was, p); inside {
 		if to, fits := address.Piece(m.Is, p.Bits(), n); fits {
 			return to
@@ -261,12 +364,15 @@ func shifted(p netip.Prefix, m Move) netip.Prefix {
 	return netip.PrefixFrom(moveAddr(p.Addr(), m), p.Bits())
 }
 
-// moveAddr keeps the bits of an address behind the length of the range.
+// moveAddr keeps the bits of an address behind the length of the range; one in what grows or shrinks where it is stays.
 func moveAddr(a netip.Addr, m Move) netip.Addr {
+	if m.Is.Overlaps(m.Was) {
+		return a
+	}
 	was, is := a.AsSlice(), m.Is.Addr().AsSlice()
 	for i := range was {
 		for bit := range 8 {
-			if at := i*8 + bit; at < m.Is.Bits() {
+			if at := i*8 + bit; at < max(m.Is.Bits(), m.Was.Bits()) {
 				mask := byte(1) << (7 - bit)
 				was[i] = was[i]&^mask | is[i]&mask
 			}
@@ -280,7 +386,8 @@ func moveAddr(a netip.Addr, m Move) netip.Addr {
 func (r *renumberer) followAddr(a netip.Addr) (netip.Addr, bool) {
 	for _, m := range r.Moves {
 		if m.Was.Contains(a) {
-			return moveAddr(a, m), true
+			to := moveAddr(a, m)
+			return to, to != a
 		}
 	}
 	return a, false
@@ -368,7 +475,14 @@ func (r *renumberer) outside() {
 			who += " (" + owner + ")"
 		}
 		for _, mv := range r.Moves {
-			r.Told = append(r.Told, fmt.Sprintf("%s: its routers need a route to %s, and its firewalls what they have for %s; both until the move is done", who, mv.Is, mv.Was))
+			words := fmt.Sprintf("its firewalls need for %s what they have for %s", mv.Is, mv.Was)
+			if !slices.ContainsFunc(s.Knows, func(p netip.Prefix) bool { return address.Covers(p, mv.Is) }) {
+				words = fmt.Sprintf("its routers need a route to %s, and its firewalls what they have for %s", mv.Is, mv.Was)
+			}
+			if !mv.Was.Overlaps(mv.Is) {
+				words += "; both until the move is done"
+			}
+			r.Told = append(r.Told, who+": "+words)
 		}
 	}
 }

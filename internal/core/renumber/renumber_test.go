@@ -13,6 +13,7 @@ import (
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/text"
+	"wendrik/internal/core/wrong"
 	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
 )
@@ -24,7 +25,8 @@ func TestRandomMoves(t *testing.T) {
 	for seed := range fuzz.Rounds(5, 16) {
 		content := randomplan.Write(rand.New(rand.NewPCG(seed, 61)))
 		e := estatetest.Load(t, content)
-		for _, x := range []struct{ name, was, is string }{{"n0", "10.0.0.0/16", "10.77.0.0/16"}, {"n1", "10.1.0.0/16", "10.78.0.0/16"}, {"n0/s1", "10.0.1.0/24", "10.0.99.0/24"}} {
+		for _, x := range []struct{ name, was, is string }{{"n0", "10.0.0.0/16", "10.77.0.0/16"}, {"n1", "10.1.0.0/16", "10.78.0.0/16"}, {"n0/s1", "10.0.1.0/24", "10.0.99.0/24"},
+			{"n1", "10.1.0.0/16", "10.78.0.0/15"}, {"n0/s1", "10.0.1.0/24", "10.0.98.0/23"}} { // the last two grow, and shrink on the way back
 			r, err := Of(e, Request{Name: x.name, To: []netip.Prefix{netip.MustParsePrefix(x.is)}})
 			require.NoError(t, err, "seed %d: %s\n%s", seed, x.name, content)
 			moved += len(r.Changes)
@@ -91,8 +93,60 @@ func TestMove(t *testing.T) {
 		_, err := Of(e, Request{Name: name})
 		assert.ErrorContains(t, err, want)
 	}
-	_, err = Of(e, Request{Name: "booking", To: []netip.Prefix{netip.MustParsePrefix("10.2.0.0/17")}})
-	assert.ErrorContains(t, err, "is of another size")
+	_, err = Of(e, Request{Name: "booking", Bits: 15, To: []netip.Prefix{netip.MustParsePrefix("10.2.0.0/17")}})
+	assert.ErrorContains(t, err, "is of another size than /15")
+}
+
+// TestSizes gives what has a range another size: where it is, where that is free, else at the nearest place; all in it stays, or keeps its
+// place, and what has no room is told.
+func TestSizes(t *testing.T) {
+	const plan = `wendrik: 1
+space: {s: {block: 10.0.0.0/8}}
+networks:
+  a:
+    range: 10.0.0.0/20
+    from: s
+    size: /20
+    tiers: {web: {}}
+    subnets: {x: {tier: web, slot: 3, size: /24, range: 10.0.3.0/24}, y: {range: 10.0.5.0/25}}
+    held: {tills: {for: cards, size: /24, range: 10.0.8.0/24}}
+    gateways: {out: {kind: nat, in: x, address: 10.0.3.250, public: 203.0.113.9}}
+    groups: {g: {in: [tcp/22 from 10.0.3.0/24, tcp/23 from 10.0.3.7/32, tcp/24 from 10.0.3.128/25], out: []}}
+  b: {range: 10.0.32.0/20}
+workloads: {w: {in: a/x, address: 10.0.3.7}, v: {in: a/y, address: 10.0.5.9}}
+`
+	e := estatetest.Load(t, plan)
+	for _, c := range []struct {
+		name string
+		bits int
+		want []string
+	}{
+		{"a/x", 23, []string{"x: {tier: web, size: /23, range: 10.0.2.0/23}", "address: 10.0.3.250", "tcp/22 from 10.0.2.0/23, tcp/23 from 10.0.3.7/32, tcp/24 from 10.0.3.128/25", "w: {in: a/x, address: 10.0.3.7}"}},
+		{"a/x", 22, []string{"x: {tier: web, size: /22, range: 10.0.0.0/22}", "w: {in: a/x, address: 10.0.3.7}"}},
+		{"a/x", 21, []string{"10.0.0.0/21 is not free", ""}},
+		{"a/y", 24, []string{"y: {range: 10.0.5.0/24}", "v: {in: a/y, address: 10.0.5.9}"}},
+		{"a/y", 28, []string{"y: {range: 10.0.5.0/28}", "v: {in: a/y, address: 10.0.5.9}"}},
+		{"a/y", 29, []string{"has no room for workload v"}},
+		{"a/tills", 23, []string{"tills: {for: cards, size: /23, range: 10.0.8.0/23}"}},
+		{"a", 19, []string{"range: 10.0.0.0/19", "size: /19", "x: {tier: web, slot: 3, size: /24, range: 10.0.3.0/24}"}},
+		{"a", 18, []string{"range: 10.0.64.0/18", "size: /18", "range: 10.0.67.0/24", "y: {range: 10.0.69.0/25}", "tills: {for: cards, size: /24, range: 10.0.72.0/24}", "tcp/23 from 10.0.67.7/32", "w: {in: a/x, address: 10.0.67.7}", "address: 10.0.67.250"}},
+		{"a", 21, []string{"has no room for held part a/tills"}},
+		{"a/web", 20, []string{"name one of its parts"}},
+	} {
+		r, err := Of(e, Request{Name: c.name, Bits: c.bits})
+		if c.want[0] == "10.0.0.0/21 is not free" { // y is there, and the nearest /21 has held cards, so that there is none
+			require.Error(t, err)
+			assert.Contains(t, err.Error(), "no /21 is free for subnet a/x in network a")
+			continue
+		}
+		if err != nil {
+			assert.Contains(t, err.Error()+" "+wrong.Right(err), c.want[0], "%s /%d", c.name, c.bits)
+			continue
+		}
+		for _, want := range c.want {
+			assert.Contains(t, r.After.Plan.Files.First().Text, want, "%s /%d", c.name, c.bits)
+		}
+	}
 }
 
 // Lines of expect are written in whichever file they stand; one that a pattern gives to all that take it is told.

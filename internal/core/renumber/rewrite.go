@@ -71,11 +71,7 @@ func (r *renumberer) ranges(what string, place text.Path, key string, pods, serv
 func (r *renumberer) rangesAt(what string, place text.Path, key string, all []plan.Range) {
 	for i, p := range all {
 		if to, moves := r.follow(p.Prefix); moves {
-			does := "moves"
-			if strings.HasPrefix(what, "the ") {
-				does = "move"
-			}
-			r.change(fmt.Sprintf("%s %s from %s to %s", what, does, p.Prefix, to), text.Put(place.To(key), i+1, text.Word(to.String())))
+			r.change(fmt.Sprintf("%s %s from %s to %s", what, Move{p.Prefix, to}.Does(strings.HasPrefix(what, "the ")), p.Prefix, to), text.Put(place.To(key), i+1, text.Word(to.String())))
 		}
 	}
 }
@@ -93,6 +89,7 @@ func (r *renumberer) network(n *estate.Network) {
 		} else {
 			r.outsideOwn(n)
 		}
+		r.sizes(n)
 		for _, s := range n.Subnets {
 			r.rangesAt("subnet "+s.ID(), s.Place(), "range", s.Plan.Ranges)
 		}
@@ -125,6 +122,35 @@ func (r *renumberer) network(n *estate.Network) {
 	for _, l := range n.Lists {
 		r.rules("list "+l.ID(), r.from(n, l, l.Place().To("in")), l.Plan.In, true)
 		r.rules("list "+l.ID(), r.from(n, l, l.Place().To("out")), l.Plan.Out, true)
+	}
+}
+
+// sizes writes the size of what has another one now, where it says one, and takes out the slot of a subnet, which counts pieces of the old one.
+func (r *renumberer) sizes(n *estate.Network) {
+	for _, m := range r.Moves {
+		if m.Was.Bits() == m.Is.Bits() || !m.Was.Addr().Is4() {
+			continue
+		}
+		size := text.Word(fmt.Sprintf("/%d", m.Is.Bits()))
+		if r.moved == estate.Object(n) && n.Plan.Size.Given() {
+			r.change("the size of network "+n.Name, text.Set(n.Place(), "size", size))
+		}
+		for _, s := range n.Subnets {
+			if !slices.Contains(s.Ranges, m.Was) || r.moved == estate.Object(n) {
+				continue
+			}
+			if s.Plan.Size.Given() {
+				r.change("the size of subnet "+s.ID(), text.Set(s.Place(), "size", size))
+			}
+			if s.Plan.Slot.Given() {
+				r.change("subnet "+s.ID()+" is at no slot any more", text.Remove(s.Place(), "slot"))
+			}
+		}
+		for _, h := range n.Held {
+			if slices.Contains(h.Ranges, m.Was) && h.Plan.Size.Given() && r.moved != estate.Object(n) {
+				r.change("the size of held part "+h.ID(), text.Set(h.Place(), "size", size))
+			}
+		}
 	}
 }
 
