@@ -216,6 +216,7 @@ func TestJSONKeys(t *testing.T) {
 		"compare":                          {"compare closing.yaml wendrik.yaml", "compare wendrik.yaml later.yaml"},
 		"outage":                           {"outage"},
 		"steps":                            {"steps wendrik.yaml", "steps wendrik.yaml renamed.yaml"},
+		"grow":                             {"grow", "grow booking/app -hosts 90000"},
 		"renumber":                         {"renumber shared", "renumber finance -to 10.212.0.0/20"},
 		"grid":                             {"grid -by tiers"},
 		"grid -from internet":              {"grid -from internet"},

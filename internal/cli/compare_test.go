@@ -207,13 +207,15 @@ func TestRenumber(t *testing.T) {
 	assert.Contains(t, read(t, folder), "mail-1:     {in: shared/hall-b,   address: 10.148.33.10,")
 	assert.NotContains(t, run(t, folder, "", "overlaps").out, "gull-rail")
 	for args, want := range map[string]string{
-		"":                             "renumber takes what is to move",
-		"shred":                        "did you mean shared?",
-		"shared -to 10.148.32.0/21":    "is of another size",
-		"shared -to 10.148.0.0/20":     "it cannot be moved there",
-		"shared -from nowhere":         `there is no block "nowhere"`,
-		"shared -to x":                 "is not a range",
-		"shared -to 10.0.0.0/20 -from": "-from",
+		"":                                   "renumber takes what is to move",
+		"shred":                              "did you mean shared?",
+		"shared -size /21 -to 10.148.0.0/20": "is of another size than /21",
+		"shared -size 21":                    "lacks its slash",
+		"shared -to 10.148.32.0/24":          "has no room for subnet shared/hall-b",
+		"shared -to 10.148.0.0/20":           "it cannot be moved there",
+		"shared -from nowhere":               `there is no block "nowhere"`,
+		"shared -to x":                       "is not a range",
+		"shared -to 10.0.0.0/20 -from":       "-from",
 	} {
 		r := run(t, folder, "", append([]string{"renumber"}, strings.Fields(args)...)...)
 		assert.NotEqual(t, 0, r.status, args)
@@ -281,4 +283,34 @@ func TestStepsOfParts(t *testing.T) {
 	require.Equal(t, 0, r.status, r.err)
 	assert.Contains(t, run(t, folder, "", "compare", "wendrik.yaml", "after.yaml").out, "nothing opens, nothing closes")
 	assert.Contains(t, run(t, folder, "", "reach", "shop", "ledger", "-on", "tcp/443", "-plan", "after.yaml").out, "open")
+}
+
+// TestGrow makes room in the demo estate: what is written holds, the second run has nothing to do, and what has no room is told.
+func TestGrow(t *testing.T) {
+	t.Parallel()
+	folder := demo(t)
+	before := read(t, folder)
+	r := run(t, folder, "", "grow", "booking", "-zone", "west-d")
+	assert.Equal(t, 0, r.status, r.err)
+	assert.Equal(t, before, read(t, folder), "nothing is written without -write")
+	r = run(t, folder, "", "grow", "booking", "-zone", "west-d", "-write")
+	assert.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "who reaches whom is the same before and after")
+	after := read(t, folder)
+	for _, want := range []string{"app-a: {tier: app, zone: west-a, range: 10.144.4.0/23}    # older", "app-d: {tier: app, zone: west-d, range:", "west:  [west-a, west-b, west-c, west-d]",
+		"subnets: [web-a, web-b, web-c, web-d]", "subnets: [app-a, app-b, app-d]                 # and app-c?", "{to: 10.144.10.0/23, via: booking-finance}"} {
+		assert.Contains(t, after, want)
+	}
+	assert.NotContains(t, run(t, folder, "", "check").out, "outgrown")
+	assert.Contains(t, run(t, folder, "", "grow", "booking").out, "every tier has room for what the plan says")
+	assert.Equal(t, after, read(t, folder))
+	r = run(t, folder, "", "grow", "booking/web", "-hosts", "4000")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, strings.Join(strings.Fields(r.out), " "), "no room network booking has no /20 left for tier booking/web")
+	assert.NotContains(t, run(t, folder, "", "grow", "booking/web", "-hosts", "150", "-stay").out, " moves ")
+	for args, want := range map[string]string{"bookin": "did you mean booking?", "booking -hosts 3": "hosts are those of one tier", "-zone west-e": "a zone is new in the region of one network", "booking/app -hosts -1": "no number of hosts"} {
+		r := run(t, folder, "", append([]string{"grow"}, strings.Fields(args)...)...)
+		assert.Equal(t, 2, r.status, args)
+		assert.Contains(t, r.err, want, args)
+	}
 }

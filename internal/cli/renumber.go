@@ -119,6 +119,19 @@ func (c *call) renumbered(o *opened, r *renumber.Result, d *compare.Result, edit
 		return err
 	}
 	c.say("")
+	c.sameOrNot(o, d, r.Told)
+	for i, t := range r.Left {
+		if i == 0 {
+			c.say("\n%s", strong.Sprint("to be changed by hand"))
+		}
+		c.say("  %s", c.wrap(4, clean(t)))
+	}
+	return nil
+}
+
+// sameOrNot says whether who reaches whom is the same once ranges have moved or grown, which findings go and come, and what is to be asked for
+// outside the plan.
+func (c *call) sameOrNot(o *opened, d *compare.Result, told []string) {
 	if len(d.Opens)+len(d.Closes) == 0 {
 		c.say("%s", sameBeforeAfter.say())
 	} else {
@@ -149,19 +162,12 @@ func (c *call) renumbered(o *opened, r *renumber.Result, d *compare.Result, edit
 		}
 		c.say("  %s", c.wrap(4, clean(fmt.Sprintf("%s: %s", f.Code, f.Message))))
 	}
-	for i, t := range r.Told {
+	for i, t := range told {
 		if i == 0 {
 			c.say("\n%s", strong.Sprint("to be asked for outside the plan"))
 		}
 		c.say("  %s", c.wrap(4, clean(t)))
 	}
-	for i, t := range r.Left {
-		if i == 0 {
-			c.say("\n%s", strong.Sprint("to be changed by hand"))
-		}
-		c.say("  %s", c.wrap(4, clean(t)))
-	}
-	return nil
 }
 
 // apart leaves out findings that stay, and only name other ranges.

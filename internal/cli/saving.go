@@ -48,6 +48,32 @@ func (s *screen) saveEdits(name string, src *text.Files, edits []text.Edit, show
 	return s.replaceAll(src.First().Name, changed)
 }
 
+// changedFiles are the files of a plan that say something else in another state of it.
+func changedFiles(was, is *text.Files) []text.Changed {
+	var all []text.Changed
+	after := map[string]string{}
+	for _, f := range is.All() {
+		after[f.Name] = f.Text
+	}
+	for _, f := range was.All() {
+		if after, there := after[f.Name]; there && after != f.Text {
+			all = append(all, text.Changed{File: f, After: after})
+		}
+	}
+	return all
+}
+
+// saveChanged writes files of a plan that were changed as a whole, once they are read back.
+func (s *screen) saveChanged(name string, src *text.Files, changed []text.Changed) error {
+	if name == "-" || name == standardInput {
+		return &usageError{"standard input cannot be written to", "name the plan with  -plan FILE"}
+	}
+	if err := readBack(src, changed); err != nil {
+		return err
+	}
+	return s.replaceAll(src.First().Name, changed)
+}
+
 // preview shows what edits would make of a plan, below an empty line.
 func (s *screen) preview(name string, src *text.Files, edits []text.Edit) error {
 	changed, err := src.Apply(edits)

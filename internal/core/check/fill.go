@@ -81,41 +81,9 @@ func (r *run) whole(p netip.Prefix) bool {
 	return slices.ContainsFunc(r.Networks, func(n *estate.Network) bool { return slices.Contains(n.Ranges, p) })
 }
 
-// used counts the IPv4 addresses of a subnet that somebody has.
-func used(s *estate.Subnet) int {
-	count := 0
-	add := func(all []netip.Addr) {
-		for _, a := range all {
-			if a.Is4() {
-				count++
-			}
-		}
-	}
-	for _, w := range s.Workloads {
-		add(w.Addrs)
-	}
-	for _, g := range s.Network.Gateways {
-		if g.In == s {
-			add(g.Addrs)
-		}
-	}
-	return count
-}
-
-// room counts the IPv4 addresses of a subnet that workloads can have.
-func room(s *estate.Subnet) int {
-	count := 0
-	for _, p := range s.Ranges {
-		if p.Addr().Is4() {
-			count += s.Network.Profile.UsableIn(p.Bits())
-		}
-	}
-	return count
-}
-
 var nearlyFull = Rule{"nearly-full", Room, "A subnet of which nine tenths of the IPv4 addresses have an owner.", func(r *run) {
 	for _, s := range r.Subnets {
-		if has, most := used(s), room(s); most > 0 && has*100 >= most*nearly {
+		if has, most := space.Used(s), space.Room(s); most > 0 && has*100 >= most*nearly {
 			how := "nearly full"
 			if has >= most {
 				how = "full"
@@ -130,15 +98,12 @@ var outgrown = Rule{"outgrown", Room, "Subnets that are too small for the hosts 
 		for _, t := range n.Tiers {
 			var small []string
 			need, least := 0, 0
-			for _, s := range t.Subnets {
-				most := room(s)
-				wants := profile.Grown(max(t.Plan.Hosts.Value, used(s)), t.Plan.Growth.Value)
-				if most == 0 || s.Plan.Size.Given() || wants <= most || !t.Plan.Hosts.Given() {
-					continue
+			for _, x := range space.Outgrown(t) {
+				for _, s := range x.Subnets {
+					small = append(small, s.Name)
 				}
-				small = append(small, s.Name)
-				if need, least = max(need, wants), most; len(small) > 1 {
-					least = min(least, most)
+				if need = max(need, x.Wants); least == 0 || x.Room < least {
+					least = x.Room
 				}
 			}
 			if len(small) == 0 {
@@ -152,7 +117,7 @@ var outgrown = Rule{"outgrown", Room, "Subnets that are too small for the hosts 
 			if len(small) > 1 {
 				word = "subnets"
 			}
-			r.report(diag.Warning, t.At(), t.Place(), "move them to larger ranges, or say less in  hosts:", "%s %s of tier %s: room for %d workloads, and the tier is to have %d%s", word, phrase.And(small), t.ID(), least, need, grows)
+			r.report(diag.Warning, t.At(), t.Place(), "grow "+t.ID()+"  makes room; or say less in  hosts:", "%s %s of tier %s: room for %d workloads, and the tier is to have %d%s", word, phrase.And(small), t.ID(), least, need, grows)
 		}
 	}
 }}

@@ -47,7 +47,11 @@ func (r *run) moves(m *overlap.Move) {
 			if err != nil {
 				return nil, err
 			}
-			moved, err := renumber.Of(r.Estate, renumber.Request{Name: m.Name(), To: []netip.Prefix{to}})
+			q := renumber.Request{Name: m.Name(), To: []netip.Prefix{to}}
+			if to.Addr().Is4() {
+				q.Bits = m.To.Bits() // of the size that was there
+			}
+			moved, err := renumber.Of(r.Estate, q)
 			if err != nil {
 				return nil, err
 			}

@@ -297,7 +297,9 @@ func (r *renumberer) fits(m Move) error {
 }
 
 // backed reports whether what went to a range comes from there alone: nothing else of the old place goes there, too.
-func backed(to, from netip.Prefix, m Move) bool { return shifted(to, Move{m.Is, m.Was}) == from }
+func backed(to, from netip.Prefix, m Move) bool {
+	return m.Is.Overlaps(m.Was) || shifted(to, Move{m.Is, m.Was}) == from
+}
 
 // room is what is free for a range: in the network of a part, else in a block.
 func (r *renumberer) room(p netip.Prefix, from *estate.Block) (address.Set, string) {
