@@ -217,6 +217,7 @@ func TestJSONKeys(t *testing.T) {
 		"outage":                           {"outage"},
 		"steps":                            {"steps wendrik.yaml", "steps wendrik.yaml renamed.yaml"},
 		"grow":                             {"grow", "grow booking/app -hosts 90000"},
+		"rename":                           {"rename finance ledgers", "rename tier booking/web shop"},
 		"renumber":                         {"renumber shared", "renumber finance -to 10.212.0.0/20"},
 		"grid":                             {"grid -by tiers"},
 		"grid -from internet":              {"grid -from internet"},

@@ -314,3 +314,25 @@ func TestGrow(t *testing.T) {
 		assert.Contains(t, r.err, want, args)
 	}
 }
+
+// TestRename renames things of the demo estate: what is written is read as before, and what cannot be is told.
+func TestRename(t *testing.T) {
+	t.Parallel()
+	folder := demo(t)
+	before := read(t, folder)
+	grid := strings.ReplaceAll(run(t, folder, "", "grid", "-by", "networks").out, "finance", "ledgers")
+	r := run(t, folder, "", "rename", "finance", "ledgers", "-write")
+	require.Equal(t, 0, r.status, r.err)
+	assert.NotContains(t, strings.ReplaceAll(read(t, folder), "booking-finance", ""), "in: finance")
+	assert.Contains(t, read(t, folder), "between: [booking, ledgers]")
+	assert.Equal(t, strings.Fields(grid), strings.Fields(run(t, folder, "", "grid", "-by", "networks").out))
+	require.Equal(t, 0, run(t, folder, "", "rename", "network", "ledgers", "finance", "-write").status)
+	assert.Equal(t, before, read(t, folder))
+	assert.Contains(t, run(t, folder, "", "rename", "booking/app", "inner").out, "subnet booking/app-a is not named by the pattern")
+	for args, want := range map[string]string{"finance": "takes a name", "finance booking": "cannot be called booking", "finanze x": "did you mean finance?", "hub finance x": "there is no hub"} {
+		r := run(t, folder, "", append([]string{"rename"}, strings.Fields(args)...)...)
+		assert.Equal(t, 2, r.status, args)
+		assert.Contains(t, r.err, want, args)
+	}
+	assert.Equal(t, before, read(t, folder))
+}

@@ -147,6 +147,9 @@ type File struct {
 }
 
 // Start is the first place of the file.
+// Offset is how many bytes of the text stand before a place in it.
+func (f *File) Offset(p Pos) int { return f.offset(p.Line(), p.Column()) }
+
 func (f *File) Start() Pos { return f.At(1, 1) }
 
 // lines are where each line starts.

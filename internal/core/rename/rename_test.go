@@ -1,0 +1,113 @@
+package rename
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/estate/estatetest"
+	"wendrik/internal/core/grid"
+	"wendrik/internal/core/text"
+	"wendrik/internal/core/wrong"
+)
+
+// TestEverything calls each thing of some plans otherwise, and back again: who reaches whom stays, the old name is left nowhere where the plan
+// spoke of the thing, and at the end every byte is as it was.
+func TestEverything(t *testing.T) {
+	for _, name := range []string{"skerry-line", "coast", "whole", "more"} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			content := estatetest.Plan(t, name)
+			e := estatetest.Load(t, content)
+			renamed, said := 0, map[string]bool{}
+			for _, o := range e.Objects() {
+				if w, is := o.(*estate.Workload); is && w.Plan.Count.Given() {
+					continue
+				}
+				if all := e.Named(o.ID()); len(all) == 0 || said[string(o.Kind())+o.ID()] {
+					continue
+				}
+				said[string(o.Kind())+o.ID()] = true
+				old := o.ID()[strings.LastIndexByte(o.ID(), '/')+1:]
+				r, err := Of(e, Request{Kind: string(o.Kind()), Name: o.ID(), To: "zz-other"})
+				if err != nil && strings.Contains(err.Error(), "is not written") {
+					continue // a main table that nobody wrote
+				}
+				require.NoError(t, err, "%s %s", o.Kind(), o.ID())
+				renamed++
+				d := grid.Compare(e, r.After)
+				if o.Kind() != estate.WorkloadKind && o.Kind() != estate.SetKind && o.Kind() != estate.SiteKind {
+					require.Empty(t, d.Opens, "%s %s", o.Kind(), o.ID())
+					require.Empty(t, d.Closes, "%s %s", o.Kind(), o.ID())
+				}
+				is := strings.TrimSuffix(o.ID(), old) + "zz-other"
+				back, err := Of(r.After, Request{Kind: string(o.Kind()), Name: is, To: old})
+				require.NoError(t, err, "%s %s and back", o.Kind(), o.ID())
+				require.Equal(t, content, back.After.Plan.Files.First().Text, "%s %s", o.Kind(), o.ID())
+				require.Equal(t, r.Places, back.Places)
+			}
+			assert.Greater(t, renamed, 8)
+		})
+	}
+}
+
+// TestNames: things of one name, each with its own references; names that are taken, or none; and lines of expect and of waive.
+func TestNames(t *testing.T) {
+	const plan = `wendrik: 1
+networks:
+  web:
+    range: 10.0.0.0/16
+    tiers: {web: {}}
+    subnets: {web: {tier: web, range: 10.0.0.0/24}}
+    groups: {web: {in: [tcp/80 from group web, tcp/81 from web/web], out: [any to any]}}
+    tables: {web: {subnets: [web], routes: [{to: other, via: web}]}}
+  other: {range: 10.1.0.0/16, subnets: {web: {range: 10.1.0.0/24}}, groups: {web: {in: [tcp/80 from group web, tcp/82 from web], out: []}}, tables: {m: {main: true, routes: [{to: web, via: web}]}}}
+peerings: {web: {between: [web, other], accepted: [web, other]}}
+workloads:
+  web: {in: web/web, address: 10.0.0.9, groups: [web]}   # web
+  far: {in: other/web, address: 10.1.0.9, groups: [web]}
+expect: [web/web reaches far on tcp/82]
+waive: [{rule: nobody-asks, at: web/web, because: web}]
+`
+	e := estatetest.Load(t, plan)
+	for _, c := range []struct{ kind, name, to, want string }{
+		{"group", "web/web", "shop", "groups: {shop: {in: [tcp/80 from group shop, tcp/81 from web/web]"},
+		{"group", "other/web", "shop", "groups: {shop: {in: [tcp/80 from group shop, tcp/82 from web]"},
+		{"network", "web", "shop", "from shop/web]"},
+		{"network", "web", "shop", "between: [shop, other], accepted: [shop, other]"},
+		{"network", "web", "shop", "in: shop/web, address: 10.0.0.9, groups: [web]}   # web"},
+		{"network", "web", "shop", "at: shop/web, because: web"},
+		{"peering", "web", "shop", "routes: [{to: other, via: shop}]"},
+		{"subnet", "other/web", "deck", "far: {in: other/deck"},
+		{"workload", "far", "near", "web/web reaches near on tcp/82"},
+		{"route table", "web/web", "inner", "tables: {inner: {subnets: [web]"},
+	} {
+		r, err := Of(e, Request{Kind: c.kind, Name: c.name, To: c.to})
+		if assert.NoError(t, err, "%s %s", c.kind, c.name) {
+			assert.Contains(t, r.After.Plan.Files.First().Text, c.want, "%s %s", c.kind, c.name)
+		}
+	}
+	for _, c := range []struct {
+		q    Request
+		want string
+	}{
+		{Request{"", "web", "shop"}, "web is the name of a network, a workload and a peering"},
+		{Request{"network", "web", "other"}, "it cannot be called other"},
+		{Request{"network", "web", "Shop Floor"}, "it cannot be called Shop Floor"},
+		{Request{"group", "web/web", "web"}, "is called that"},
+		{Request{"", "ferries", "x"}, "there is no thing called"},
+		{Request{"hub", "web", "x"}, "there is no hub called"},
+	} {
+		_, err := Of(e, c.q)
+		if assert.Error(t, err, c.q) {
+			assert.Contains(t, err.Error(), c.want)
+			assert.NotEmpty(t, wrong.Right(err), c.q)
+		}
+	}
+	broken, _ := estate.Load(text.One("p", plan+"sites: {s: {}}\n"))
+	_, err := Of(broken, Request{"group", "web/web", "shop"})
+	assert.ErrorContains(t, err, "a plan with mistakes")
+}
