@@ -476,22 +476,14 @@ func (f *field) room(b *aggregate, block netip.Prefix) int {
 // zones lays zones that have nothing yet side by side in one block of equal parts, with room for another zone; the
 // aggregates that are not zones are left.
 func (f *field) zones(fresh []*aggregate, open address.Set) (rest []*aggregate, left address.Set) {
-	var zones []*aggregate
-	length, spare, settled := widths[f.family], 1, false
-	if f.tight {
+	settled := false
+	zones, length, spare := zonesOf(fresh, f.family)
+	if f.tight && !slices.ContainsFunc(zones, (*aggregate).saysSpare) {
 		spare = 0
 	}
 	for _, b := range fresh {
 		if !b.zone {
 			rest = append(rest, b)
-			continue
-		}
-		zones = append(zones, b)
-		length = min(length, b.length(f.family, 0))
-		for _, s := range b.needs {
-			if p := s.tier.Plan.Spare; p.Given() {
-				spare = max(p.Value, 0)
-			}
 		}
 	}
 	for _, b := range f.aggregates {
@@ -518,6 +510,29 @@ func (f *field) zones(fresh []*aggregate, open address.Set) (rest []*aggregate, 
 		f.settle(b, part, fmt.Sprintf("; in %s, the part of %s that is its zone's", part, block))
 	}
 	return rest, open.Minus(address.SetOf(block))
+}
+
+// zonesOf are the aggregates that are zones, the length of the block of each, and for how many more there is to be room.
+func zonesOf(all []*aggregate, family int) (zones []*aggregate, length, spare int) {
+	length, spare = widths[family], 1
+	for _, b := range all {
+		if !b.zone {
+			continue
+		}
+		zones = append(zones, b)
+		length = min(length, b.length(family, 0))
+		for _, s := range b.needs {
+			if p := s.tier.Plan.Spare; p.Given() {
+				spare = max(p.Value, 0)
+			}
+		}
+	}
+	return zones, length, spare
+}
+
+// saysSpare reports whether a tier of a zone says for how many more zones there is to be room.
+func (b *aggregate) saysSpare() bool {
+	return slices.ContainsFunc(b.needs, func(s *need) bool { return s.tier.Plan.Spare.Given() })
 }
 
 // full reports an aggregate that did not fit, and what leaving out the room for more would save.

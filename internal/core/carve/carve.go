@@ -169,6 +169,7 @@ type request struct {
 	family  int
 	size    plan.Number
 	key     string // of the plan, size or size6
+	holds   string // where its size follows from what it is to hold: what that is
 	got     netip.Prefix
 	why     string
 }
@@ -182,6 +183,9 @@ func (c *carver) networks() {
 			c.ranges[n] = append(c.ranges[n], r.Prefix)
 		}
 		for _, q := range []*request{{network: n, family: ipv4, size: n.Plan.Size, key: "size"}, {network: n, family: ipv6, size: n.Plan.Size6, key: "size6"}} {
+			if !q.size.Given() && q.family == ipv4 && !n.Plan.Size6.Given() {
+				q.size, q.holds = c.sizeOf(n)
+			}
 			if q.size.Given() && n.From != nil && len(ofFamily(c.ranges[n], q.family)) == 0 {
 				requests = append(requests, q)
 			}
@@ -226,12 +230,12 @@ func (c *carver) editNetwork(n *estate.Network, got []*request) {
 	var edits []text.Edit
 	for _, q := range got {
 		words = append(words, q.got.String())
-		if q != got[0] || len(n.Plan.Ranges) > 0 {
+		if q.holds == "" && (q != got[0] || len(n.Plan.Ranges) > 0) {
 			edits = append(edits, text.Remove(n.Place(), q.key))
 		}
 	}
 	value := text.WordOrWords(words...)
-	if len(n.Plan.Ranges) == 0 {
+	if len(n.Plan.Ranges) == 0 && got[0].holds == "" {
 		edits = append(edits, text.Replace(n.Place(), got[0].key, "range", value))
 	} else {
 		edits = append(edits, text.Set(n.Place(), "range", value))
@@ -302,6 +306,49 @@ func (c *carver) serve(q *request) {
 		}
 	}
 	c.ranges[n] = append(c.ranges[n], q.got)
+	if q.holds != "" {
+		q.why += ": " + q.holds
+	}
+}
+
+// sizeOf is the size of the IPv4 range that a network needs which says none: the smallest that has room for all that is to be carved in it, with
+// the zones that its tiers leave room for and its own growth; pieces of such sizes always pack into it. It is not given where that cannot be
+// told, as for a network that carves from its block itself.
+func (c *carver) sizeOf(n *estate.Network) (size plan.Number, holds string) {
+	if n.From == nil || !n.Profile.OwnRanges || len(c.ranges[n]) > 0 || len(ofFamily(n.From.Ranges, ipv4)) == 0 {
+		return size, ""
+	}
+	aside := &carver{e: c.e, survey: c.survey, ranges: c.ranges, pools: c.pools} // so that what does not fit is told once, when it is carved
+	needs, sizes := aside.needs(n, [2]bool{true, false})
+	if len(aside.Misfits) > 0 {
+		return size, ""
+	}
+	total := new(big.Int)
+	var words []string
+	all := layout(n, needs, sizes)
+	if zones, length, spare := zonesOf(all, ipv4); len(zones) > 0 {
+		length = address.BitsFor(new(big.Int).Lsh(big.NewInt(int64(len(zones)+spare)), uint(widths[ipv4]-length)), widths[ipv4])
+		total.Lsh(big.NewInt(1), uint(widths[ipv4]-length))
+		words = append(words, fmt.Sprintf("zones (/%d)", length))
+	}
+	for _, b := range all {
+		if b.zone {
+			continue
+		}
+		length := b.length(ipv4, b.spare)
+		total.Add(total, new(big.Int).Lsh(big.NewInt(1), uint(widths[ipv4]-length)))
+		words = append(words, fmt.Sprintf("%s (/%d)", b.name, length))
+	}
+	if total.Sign() == 0 {
+		return size, ""
+	}
+	holds = "it holds " + phrase.Few(words, 6)
+	if percent := n.Plan.Growth; percent.Given() {
+		total.Mul(total, big.NewInt(int64(100+percent.Value)))
+		total.Add(total, big.NewInt(99)).Div(total, big.NewInt(100))
+		holds += fmt.Sprintf(", and %d%% more", percent.Value)
+	}
+	return plan.Number{Value: max(0, address.BitsFor(total, widths[ipv4])), At: n.At()}, holds
 }
 
 // piece is a piece of the first range that has so many; the zero Prefix when none has.

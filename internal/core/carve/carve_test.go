@@ -17,6 +17,7 @@ import (
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/space"
 	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
 )
 
 // carveText carves a plan and gives the ranges by name: booking, and booking/web-a.
@@ -504,4 +505,38 @@ workloads:
 	require.NotEmpty(t, r.Misfits)
 	assert.Contains(t, r.Misfits[0].Message, "gets no address: the 2 subnets of tier n/a are full")
 	assert.Contains(t, r.Misfits[0].Fix(), "count fewer")
+}
+
+// TestSizeFollows: a network that says no size gets the smallest range in which all that it is to hold is carved, with the zones that its tiers
+// leave room for; growth doubles it or more, and what is written is the range alone.
+func TestSizeFollows(t *testing.T) {
+	for seed := range fuzz.Rounds(60, 400) {
+		rng := rand.New(rand.NewPCG(seed, 94))
+		var tiers, more []string
+		for i := range 1 + rng.IntN(4) {
+			tiers = append(tiers, fmt.Sprintf("t%d: {hosts: %d%s%s}", i, 1+rng.IntN(500), []string{"", ", growth: 70%"}[rng.IntN(2)], []string{"", ", spare: 0", ", spare: 2"}[rng.IntN(3)]))
+		}
+		if rng.IntN(2) == 0 {
+			more = append(more, fmt.Sprintf("held: {h: {for: x, size: /%d}}, subnets: {odd: {zone: west-a, size: /%d}}, ", 22+rng.IntN(6), 22+rng.IntN(6)))
+		}
+		if rng.IntN(3) == 0 {
+			more = append(more, "layout: zones, ")
+		}
+		carved := func(says string) *Result {
+			plan := fmt.Sprintf("wendrik: 1\nprofile: zonal\nregions: {west: [west-a, west-b, west-c]}\nspace: {west: {block: 10.0.0.0/8}}\nnetworks:\n  n: {region: west, from: west, %s%stiers: {%s}}\n", says, strings.Join(more, ""), strings.Join(tiers, ", "))
+			return Estate(estatetest.Load(t, plan))
+		}
+		r := carved("")
+		require.Empty(t, r.Misfits, "seed %d", seed)
+		require.Empty(t, r.Notes, "seed %d", seed)
+		size := r.Networks[0].Range.Bits()
+		smaller := carved(fmt.Sprintf("size: /%d, ", size+1))
+		require.NotZero(t, len(smaller.Misfits)+len(smaller.Notes), "seed %d: a /%d would do, and it got a /%d", seed, size+1, size)
+		grown := carved("growth: 100%, ")
+		require.Equal(t, size-1, grown.Networks[0].Range.Bits(), "seed %d", seed)
+		after, problems, err := estatetest.Load(t, "wendrik: 1\nspace: {s: {block: 10.0.0.0/8}}\nprofile: zonal\nregions: {w: [w-a]}\nnetworks: {n: {region: w, from: s, growth: 20%, tiers: {t: {hosts: 9}}}}\n").With(Estate(estatetest.Load(t, "wendrik: 1\nspace: {s: {block: 10.0.0.0/8}}\nprofile: zonal\nregions: {w: [w-a]}\nnetworks: {n: {region: w, from: s, growth: 20%, tiers: {t: {hosts: 9}}}}\n")).Changes)
+		require.NoError(t, err)
+		require.Empty(t, problems)
+		require.Len(t, after.Networks[0].Ranges, 1)
+	}
 }

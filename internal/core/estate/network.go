@@ -55,8 +55,11 @@ func (b *builder) networkRange(n *Network) {
 	if p.From.Given() {
 		n.From = b.block(p.From, spot{n, "from"})
 	}
-	if n.Profile.OwnRanges && !p.HasRange && !p.Size.Given() && !p.Size6.Given() {
-		b.report(p.Name.At, spot{n, ""}, noRange, "add  range: ...,  or  from: BLOCK  and  size: /20  for carve",
+	// The size of one in which nothing has a range yet follows from what it is to hold.
+	follows := p.From.Given() && len(p.Tiers)+len(p.Subnets)+len(p.Held) > 0 &&
+		!slices.ContainsFunc(p.Subnets, func(s *plan.Subnet) bool { return len(s.Ranges) > 0 }) && !slices.ContainsFunc(p.Held, func(h *plan.Held) bool { return len(h.Ranges) > 0 })
+	if n.Profile.OwnRanges && !p.HasRange && !p.Size.Given() && !p.Size6.Given() && !follows {
+		b.report(p.Name.At, spot{n, ""}, noRange, "add  range: ...,  or  from: BLOCK  for carve, with tiers or with  size: /20",
 			"network %s has neither range nor size", n.Name)
 	}
 	if (p.Size.Given() || p.Size6.Given()) && !p.From.Given() && !p.HasRange {

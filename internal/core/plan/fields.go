@@ -81,6 +81,7 @@ var networkFields = append([]field[Network]{
 	key("region", "the region it lives in; a list where a subnet spans a region", Members, names, func(n *Network) *[]Text { return &n.Regions }),
 	key("from", "the block of space that its range is carved from", Nobody, aReference, func(n *Network) *Text { return &n.From }).of("block"),
 	key("size", "the size of the range to carve, such as /20", Nobody, aSize4, func(n *Network) *Number { return &n.Size }),
+	key("growth", "where no size is written: room to grow on top of what its tiers take, such as 100%", Nobody, aGrowth, func(n *Network) *Number { return &n.Growth }),
 	key("size6", "the size of the IPv6 range to carve, such as /56", Nobody, anySize, func(n *Network) *Number { return &n.Size6 }),
 	key("slot", "which piece of that size of the block it takes, counted from 0; the lowest free one unless written", Nobody, aNumber, func(n *Network) *Number { return &n.Slot }),
 	key("layout", "what lies side by side in one block: tiers (unless written) or zones", Nobody, choice("tiers", "zones"), func(n *Network) *Text { return &n.Layout }),

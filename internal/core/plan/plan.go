@@ -173,6 +173,7 @@ type Network struct {
 	Size     Number // the length of the IPv4 range to carve, such as 20 for /20
 	Size6    Number // the length of the IPv6 range to carve
 	Slot     Number // which piece of that size of the block it takes; the lowest free one unless written
+	Growth   Number // where no size is written, room on top of what its parts take, in percent of that
 	Fixed    Flag   // whether its ranges are not ours to change
 	Layout   Text   // tiers or zones: what lies side by side in one block
 	Naming   Text
