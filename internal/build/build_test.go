@@ -290,7 +290,7 @@ workloads:
 	_, out = p.build(t, want, "second")
 	require.Empty(t, out.Undone)
 	assert.Equal(t, []string{"attachment:spine/trains"}, out.Waiting)
-	drift, err := build.Drifts(context.Background(), p.driver, e, p.head)
+	drift, err := build.Drifts(context.Background(), p.driver, e, p.head, "")
 	require.NoError(t, err)
 	require.Len(t, drift.Things, 1)
 	assert.Equal(t, "attachment:spine/trains", drift.Things[0].Key())
@@ -305,7 +305,7 @@ workloads:
 	require.Empty(t, out.Undone)
 	require.Empty(t, out.Waiting)
 	for _, side := range []*place{p, &theirs} {
-		drift, err := build.Drifts(context.Background(), side.driver, e, p.head)
+		drift, err := build.Drifts(context.Background(), side.driver, e, p.head, "")
 		require.NoError(t, err)
 		assert.Empty(t, drift.Things)
 		job, err := build.Prepare(context.Background(), side.driver, p.head, want, build.Leave{Hand: true}, nil)
@@ -328,7 +328,7 @@ workloads:
 		_, out = side.build(t, want, "again")
 		require.Empty(t, out.Undone)
 	}
-	drift, err = build.Drifts(context.Background(), p.driver, e, p.head)
+	drift, err = build.Drifts(context.Background(), p.driver, e, p.head, "")
 	require.NoError(t, err)
 	require.Empty(t, drift.Things)
 
@@ -381,7 +381,7 @@ func TestRandomOwners(t *testing.T) {
 				require.NoError(t, err)
 				assert.Empty(t, job.Theirs)
 				assert.True(t, job.Empty())
-				drift, err := build.Drifts(context.Background(), p.driver, e, p.head)
+				drift, err := build.Drifts(context.Background(), p.driver, e, p.head, "")
 				require.NoError(t, err)
 				for _, d := range drift.Things {
 					t.Errorf("drift: %s %v", d.Key(), d.Props)
@@ -453,11 +453,11 @@ func TestDriftIsFound(t *testing.T) {
 			want := stock.Of(e)
 			_, out := p.build(t, want, build.Note(p.head.Estate, "first"))
 			require.Empty(t, out.Undone)
-			none, err := build.Drifts(context.Background(), p.driver, e, p.head)
+			none, err := build.Drifts(context.Background(), p.driver, e, p.head, "")
 			require.NoError(t, err)
 			require.Empty(t, none.Things)
 			done := p.behind(t, rng)
-			x, err := build.Drifts(context.Background(), p.driver, e, p.head)
+			x, err := build.Drifts(context.Background(), p.driver, e, p.head, "")
 			require.NoError(t, err)
 			found := map[string]bool{}
 			for _, d := range x.Things {
@@ -466,7 +466,7 @@ func TestDriftIsFound(t *testing.T) {
 			}
 			assert.Equal(t, done, found)
 			if !x.Anew {
-				ahead, err := build.Drifts(context.Background(), p.driver, x.Estate, p.head)
+				ahead, err := build.Drifts(context.Background(), p.driver, x.Estate, p.head, "")
 				require.NoError(t, err)
 				for _, d := range ahead.Things {
 					t.Errorf("the way forward does not reach %s\n%v\n%s", d.Key(), d.Thing(), x.Estate.Plan.Files.Whole())
@@ -476,7 +476,7 @@ func TestDriftIsFound(t *testing.T) {
 			for _, u := range out.Undone {
 				t.Errorf("%s %s: %s", u.Act.Verb, u.Act.Thing.Key(), u.Err)
 			}
-			back, err := build.Drifts(context.Background(), p.driver, e, p.head)
+			back, err := build.Drifts(context.Background(), p.driver, e, p.head, "")
 			require.NoError(t, err)
 			for _, d := range back.Things {
 				t.Errorf("still differs: %s %v", d.Key(), d.Props)

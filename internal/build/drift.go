@@ -6,7 +6,9 @@ import (
 	"strings"
 
 	"wendrik/internal/cloud"
+	"wendrik/internal/core/check"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/stock"
 )
 
@@ -16,6 +18,7 @@ type Drifted struct {
 	ByHand           bool
 	Unbuilt          bool   // whether it is not there, and the cloud's log has nobody who took it away
 	By, At           string // who changed it last, and when, as RFC 3339 writes it; empty where the cloud does not tell
+	Note             string // what was said of it then, such as the number of a ticket; empty for none
 	State            cloud.State
 	Trouble          string // of what is there as planned and all the same not right: why
 }
@@ -24,6 +27,7 @@ type Drifted struct {
 type Drift struct {
 	There  *There
 	Things []Drifted
+	Waived []Waived // what the plan says is meant to be otherwise
 	// Estate is the plan as it would say what is there: its own words where these still hold. Where it could not be edited that far
 	// it is the plan that is written anew from what is there, and Anew is true.
 	Estate *estate.Estate
@@ -31,8 +35,49 @@ type Drift struct {
 	Left   []stock.Difference // what the edits of the plan did not reach
 }
 
-// Drifts finds how what is there differs from a plan.
-func Drifts(ctx context.Context, d cloud.Driver, e *estate.Estate, head stock.Head) (*Drift, error) {
+// Waived is a thing of which a line of waive says that it may be otherwise.
+type Waived struct {
+	Drifted
+	By *plan.Waiver
+}
+
+// waives is the line of waive of a plan that is of a thing, or of what it is a part of, on a day; nil for none. Its place is a name, a kind and
+// a name, or a place in the plan.
+func waives(e *estate.Estate, t *stock.Thing, day string) *plan.Waiver {
+	if day == "" {
+		return nil
+	}
+	at := stock.PlaceOf(t).String()
+	for i := range e.Plan.Waive {
+		w := &e.Plan.Waive[i]
+		place := w.Place.Value
+		if w.Rule.Value != check.Drift || w.Until.Given() && w.Until.Value < day {
+			continue
+		}
+		if place == t.Name || place == string(t.Kind)+" "+t.Name || strings.HasPrefix(t.Name, place+"/") || strings.HasPrefix(t.Name, place+":") || at == place || strings.HasPrefix(at, place+".") {
+			return w
+		}
+	}
+	return nil
+}
+
+// asPlanned is what is there, but for a difference; differences go on naming what was there.
+func asPlanned(have []stock.Thing, d stock.Difference) []stock.Thing {
+	have = slices.Clone(have)
+	i := slices.IndexFunc(have, func(t stock.Thing) bool { return t.Key() == d.Key() })
+	switch {
+	case i < 0:
+		return append(have, *d.Was)
+	case d.Was == nil:
+		return slices.Delete(have, i, i+1)
+	}
+	have[i] = *d.Was
+	return have
+}
+
+// Drifts finds how what is there differs from a plan, on a day as RFC 3339 writes it, on which its lines of waive are judged; they
+// are passed over where that is empty.
+func Drifts(ctx context.Context, d cloud.Driver, e *estate.Estate, head stock.Head, day string) (*Drift, error) {
 	want := stock.Of(e)
 	there, err := Look(ctx, d, head.Estate, want)
 	if err != nil {
@@ -56,7 +101,7 @@ func Drifts(ctx context.Context, d cloud.Driver, e *estate.Estate, head stock.He
 		}
 	}
 	missed := slices.DeleteFunc(slices.Clone(want), func(t stock.Thing) bool { return others[t.Key()] && !has[t.Key()] })
-	gone, err := lastGone(ctx, d, there, head.Estate)
+	gone, notes, err := lastGone(ctx, d, there, head.Estate)
 	if err != nil {
 		return nil, err
 	}
@@ -67,11 +112,16 @@ func Drifts(ctx context.Context, d cloud.Driver, e *estate.Estate, head stock.He
 		if i := there.Item(diff.Key()); i != nil && i.Context && diff.Was == nil {
 			continue // another estate's, which something of this one names
 		} else if i != nil {
-			one.By, one.At, one.ByHand, one.State = i.At.By, i.At.At, i.ByHand, i.At.State
+			one.By, one.At, one.ByHand, one.State, one.Note = i.At.By, i.At.At, i.ByHand, i.At.State, notes[i.At.ID]
 		} else if e := gone[diff.Key()]; e != nil {
-			one.By, one.At = e.By, e.At
+			one.By, one.At, one.Note = e.By, e.At, e.Note
 		} else {
 			one.Unbuilt = there.Hello.Log
+		}
+		if w := waives(e, one.Thing(), day); w != nil {
+			x.Waived = append(x.Waived, Waived{one, w})
+			have = asPlanned(have, diff)
+			continue
 		}
 		x.Things = append(x.Things, one)
 	}
@@ -93,21 +143,24 @@ func Drifts(ctx context.Context, d cloud.Driver, e *estate.Estate, head stock.He
 	return x, nil
 }
 
-// lastGone are the last removals of things of an estate, by their keys.
-func lastGone(ctx context.Context, d cloud.Driver, there *There, estateName string) (map[string]*cloud.Entry, error) {
-	out := map[string]*cloud.Entry{}
+// lastGone are the last removals of things of an estate, by their keys, and what was said of the last change of things, by their identifiers.
+func lastGone(ctx context.Context, d cloud.Driver, there *There, estateName string) (out map[string]*cloud.Entry, notes map[string]string, err error) {
+	out, notes = map[string]*cloud.Entry{}, map[string]string{}
 	if !there.Hello.Log {
-		return out, nil
+		return out, notes, nil
 	}
 	entries, err := cloud.WholeLog(ctx, d)
 	for i := range entries {
 		e := &entries[i]
+		if notes[e.ID] = e.Note; strings.HasPrefix(e.Note, notePrefix) {
+			delete(notes, e.ID) // a build's, which says no more than whose it was
+		}
 		if e.What != "remove" || e.Before == nil || e.Before.Labels[EstateLabel] != estateName || strings.HasPrefix(e.Note, notePrefix+estateName+" ") {
 			continue
 		}
 		out[stock.KeyOf(e.Before.Kind, e.Before.Labels[NameLabel])] = e
 	}
-	return out, err
+	return out, notes, err
 }
 
 // Adopt is what is there of an estate, and the plan of it in good form. With no name it is the one estate that things are labelled with,

@@ -136,7 +136,7 @@ func TestWhatFailedIsMended(t *testing.T) {
 	_, out = p.build(t, stock.Of(otherwise), "second")
 	require.Len(t, out.Undone, 1)
 	assert.Contains(t, out.Undone[0].Err.Error(), "failed")
-	x, err := build.Drifts(context.Background(), p.driver, otherwise, stock.HeadOf(otherwise))
+	x, err := build.Drifts(context.Background(), p.driver, otherwise, stock.HeadOf(otherwise), "")
 	require.NoError(t, err)
 	require.NotEmpty(t, x.Things)
 	_, out = p.build(t, stock.Of(otherwise), "third")

@@ -145,7 +145,7 @@ func TestStories(t *testing.T) {
 				require.NoError(t, err)
 				do(job, build.Undo(head().Estate, name))
 			case "drift":
-				d, err := build.Drifts(ctx, p.driver, load(t, content), head())
+				d, err := build.Drifts(ctx, p.driver, load(t, content), head(), "")
 				require.NoError(t, err)
 				for _, x := range d.Things {
 					props, _ := json.Marshal(x.Props)

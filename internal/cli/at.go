@@ -145,7 +145,7 @@ func (s *screen) asThere(plan *opened) (*opened, error) {
 	if len(plan.Problems) > 0 {
 		return plan, nil // which are told
 	}
-	x, err := build.Drifts(ctx, d, plan.Estate, stock.HeadOf(plan.Estate))
+	x, err := build.Drifts(ctx, d, plan.Estate, stock.HeadOf(plan.Estate), "")
 	if err != nil {
 		return nil, cloudError(at, err)
 	}

@@ -197,10 +197,11 @@ func TestJSONKeys(t *testing.T) {
 	at := " -at " + c.url + " " + keys
 	require.Equal(t, 0, run(t, standing, "", "build", "-at", c.url).status)
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, moved), []byte(strings.NewReplacer("10.144.16.10", "10.144.16.11", "tcp/8443 from 10.144.0.0/16", "tcp/8443 from any").Replace(read(t, mistakes))+"  - jump-1 reaches berth-1 on tcp/8443\n"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "waived.yaml"), []byte(strings.Replace(read(t, mistakes), "10.144.16.10,", "10.144.16.11,", 1)+"waive: [{rule: drift, at: fare-db, because: x, until: 2999-01-31}]\n"), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "shut.yaml"), []byte(strings.Replace(read(t, mistakes), "in:  [tcp/8080 from group shop, icmp from 10.144.0.0/20]", "in:  []", 1)), 0o644))
 	for command, args := range map[string][]string{
 		"build":                            {"build -dry -plan " + moved + at},
-		"drift":                            {"drift -plan " + moved + at, "drift -plan shut.yaml" + at},
+		"drift":                            {"drift -plan " + moved + at, "drift -plan shut.yaml" + at, "drift -plan waived.yaml" + at},
 		"driver -try":                      {"driver" + at + " -try " + program + " driver"},
 		"join":                             {"join harbour finance -on tcp/8443 -half harbour", "join drill booking", "join booking finance -only booking/web,finance -on tcp/5432", "join harbour finance -only harbour/store", "join booking finance -undo"},
 		"wire":                             {"wire", "wire -plan front.yaml", "wire -plan conflict.yaml", "wire -plan never.yaml"},

@@ -13,6 +13,7 @@ import (
 	"wendrik/internal/cloud"
 	"wendrik/internal/core/compare"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/stock"
 	"wendrik/internal/core/text"
 )
@@ -22,7 +23,7 @@ func driftCommand() *command {
 		name:  "drift",
 		short: "how what is there differs from the plan, by whose change, and the ways back and forward",
 		long: "Drift compares what is there at a cloud with the plan: each thing that is new, gone or otherwise, and who did that; what opens and what closes by it, exactly; which lines of expect hold no longer; " +
-			"the way back, as the steps that build would make; and the way forward, as an edit of the plan, which -write makes. What other estates have at the same cloud is left out, and so is what a cloud makes by itself. " +
+			"the way back, as the steps that build would make; and the way forward, as an edit of the plan, which -write makes. What other estates have at the same cloud is left out, and so is what a cloud makes by itself. What is meant to be otherwise stands in a line of waive of the plan, with drift as its rule, why, and up to which day; -waived lists that, and build makes it as planned all the same. " +
 			"The exit status is 1 when there is any drift.",
 		examples: []example{
 			{"wendrik drift", "what somebody changed by hand"},
@@ -31,6 +32,7 @@ func driftCommand() *command {
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, at, format := f.planFlag(), f.atFlags(), f.oneOf("format", "how to write the result", "text", "json", "md")
 			write := f.Bool("write", false, "write the way forward into the plan")
+			waived := f.Bool("waived", false, "list what the plan says is meant to be otherwise, too")
 			return func(c *call) (int, error) {
 				if err := c.noArguments("drift", ""); err != nil {
 					return cannot, err
@@ -45,11 +47,11 @@ func driftCommand() *command {
 					return cannot, err
 				}
 				defer d.Close()
-				x, err := build.Drifts(ctx, d, o.Estate, stock.HeadOf(o.Estate))
+				x, err := build.Drifts(ctx, d, o.Estate, stock.HeadOf(o.Estate), time.Now().UTC().Format(time.DateOnly))
 				if err != nil {
 					return cannot, cloudError(*at.at, err)
 				}
-				v := &drifted{call: c, Drift: x, plan: o, at: *at.at}
+				v := &drifted{call: c, Drift: x, plan: o, at: *at.at, waived: *waived}
 				if err := v.weigh(); err != nil {
 					return cannot, err
 				}
@@ -78,10 +80,11 @@ func driftCommand() *command {
 type drifted struct {
 	*call
 	*build.Drift
-	plan *opened
-	at   string
-	does *compare.Result // what it lets through and stops; nil where nothing is otherwise
-	back *build.Job
+	plan   *opened
+	at     string
+	waived bool            // whether what is waived is listed
+	does   *compare.Result // what it lets through and stops; nil where nothing is otherwise
+	back   *build.Job
 }
 
 // weigh works out what a drift does, and the way back.
@@ -143,7 +146,11 @@ func whose(d *build.Drifted) string {
 	if t, err := time.Parse(time.RFC3339Nano, d.At); err == nil {
 		when = t.UTC().Format("2006-01-02 15:04")
 	}
-	return "by " + d.By + ", " + when
+	words := "by " + d.By + ", " + when
+	if d.Note != "" {
+		words += ": " + phrase.Clip(d.Note)
+	}
+	return words
 }
 
 // details say what of a thing is otherwise, a line for each property.
@@ -303,34 +310,21 @@ func (v *drifted) touches(d *build.Drifted, ch *compare.Change) bool {
 	return inside(at, ch.Place) || inside(ch.Place, at)
 }
 
-// changedFiles are the files of the plan that the way forward changes.
-func (v *drifted) changedFiles() []text.Changed {
+// forward are the files of the plan that the way forward changes.
+func (v *drifted) forward() []text.Changed {
 	if v.Anew {
 		return nil
 	}
-	var all []text.Changed
-	after := v.Estate.Plan.Files.All()
-	for i, f := range v.plan.Plan.Files.All() {
-		if i < len(after) && after[i].Text != f.Text {
-			all = append(all, text.Changed{File: f, After: after[i].Text})
-		}
-	}
-	return all
+	return changedFiles(v.plan.Plan.Files, v.Estate.Plan.Files)
 }
 
 // write writes the way forward into the plan.
 func (v *drifted) write(talk bool) error {
-	if v.plan.label == standardInput {
-		return &usageError{"standard input cannot be written to", "name the plan with  -plan FILE"}
-	}
 	if v.Anew {
 		return &usageError{fmt.Sprintf("the plan cannot be edited to say what is there: %s", v.unreached()), "write a plan from what is there:  wendrik adopt -o FILE"}
 	}
-	changed := v.changedFiles()
-	if err := readBack(v.plan.Plan.Files, changed); err != nil {
-		return err
-	}
-	if err := v.replaceAll(v.plan.Plan.Files.First().Name, changed); err != nil {
+	changed := v.forward()
+	if err := v.saveChanged(v.plan.label, v.plan.Plan.Files, changed); err != nil {
 		return err
 	}
 	for _, one := range changed {

@@ -260,3 +260,43 @@ func TestOneBuildsAtATime(t *testing.T) {
 	r = run(t, folder, "", "build", "-at", c.url, "-wait", "1s")
 	assert.Equal(t, 0, r.status, "it was given up: %s%s", r.out, r.err)
 }
+
+// What is meant to be otherwise at a cloud is set aside by a line of waive, as long as that says; what somebody changed is told with what he
+// said of it.
+func TestDriftWaived(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	write(t, folder, quayside)
+	c := cloudIn(t, folder)
+	require.Equal(t, 0, run(t, folder, "", "build", "-at", c.url).status)
+	secret := key(t, folder, "skerry-line")
+	drift := func(args ...string) result {
+		return run(t, folder, "", append([]string{"drift", "-at", c.url}, args...)...)
+	}
+	status, said := ask(t, secret, "PATCH", c.url+"/v1/workloads/"+c.id(t, secret, "workloads", "shop"), `{"props":{"listens":"tcp/8443"},"note":"TICKET 4711"}`)
+	require.Equal(t, 200, status, said)
+	status, said = ask(t, secret, "POST", c.url+"/v1/groups", `{"name":"by-hand","props":{"network":"`+c.id(t, secret, "networks", "booking")+`"},"note":"for the auditors"}`)
+	require.Equal(t, 201, status, said)
+	r := drift()
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.out, "TICKET 4711")
+	assert.Contains(t, r.out, "group booking/by-hand")
+
+	write(t, folder, quayside+"waive:\n  - {rule: drift, at: shop, because: tried out, until: 2999-01-31}\n")
+	assert.Contains(t, run(t, folder, "", "check").out, "1 finding ", "who looks at no cloud does not know whether it silences something")
+	r = drift()
+	assert.Equal(t, 1, r.status)
+	assert.NotContains(t, r.out, "changed  workload shop")
+	assert.Contains(t, r.out, "1 thing waived")
+	write(t, folder, quayside+"waive:\n  - {rule: drift, at: shop, because: tried out, until: 2999-01-31}\n  - {rule: drift, at: group booking/by-hand, because: for the auditors}\n")
+	r = drift()
+	assert.Equal(t, 0, r.status)
+	assert.Contains(t, r.out, "but for what is waived,")
+	r = drift("-waived")
+	assert.Contains(t, r.out, "tried out, until 2999-01-31")
+	assert.Contains(t, r.out, "for the auditors")
+	assert.NotContains(t, run(t, folder, "", "build", "-dry", "-at", c.url).out, "nothing is to be done", "a build makes it as planned all the same")
+	write(t, folder, quayside+"waive:\n  - {rule: drift, at: shop, because: tried out, until: 2020-01-31}\n")
+	assert.Contains(t, drift().out, "workload shop")
+	assert.Contains(t, run(t, folder, "", "check").out, "was waived until 2020-01-31")
+}

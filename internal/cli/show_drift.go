@@ -15,6 +15,11 @@ import (
 
 func (v *drifted) text() {
 	if len(v.Things) == 0 {
+		if len(v.Waived) > 0 {
+			v.say("%s what is there at %s is what the plan says: %s", fine.Sprint("but for what is waived,"), clean(v.at), phrase.Count(len(v.There.Items), "thing"))
+			v.setAside()
+			return
+		}
 		v.say("%s  what is there at %s is what the plan says: %s", noDrift.say(), clean(v.at), phrase.Count(len(v.There.Items), "thing"))
 		return
 	}
@@ -55,6 +60,28 @@ func (v *drifted) text() {
 		v.say("  %s", v.wrap(4, clean(words)))
 	}
 	v.ways()
+	v.setAside()
+}
+
+// setAside tells what the plan says is meant to be otherwise.
+func (v *drifted) setAside() {
+	if len(v.Waived) == 0 {
+		return
+	}
+	if !v.waived {
+		v.say("\n%s waived;  -waived  lists them", phrase.Count(len(v.Waived), "thing"))
+		return
+	}
+	v.say("\n%s", strong.Sprint("waived"))
+	for i := range v.Waived {
+		w := &v.Waived[i]
+		until := ""
+		if w.By.Until.Given() {
+			until = ", until " + w.By.Until.Value
+		}
+		t := w.Thing()
+		v.say("  %s %s  %s", doubt.Sprintf("%-8s", v.verb(&w.Drifted)), strong.Sprint(clean(kindWord(t.Kind)+" "+t.Name)), v.wrap(13, clean(w.By.Because.Value+until)))
+	}
 }
 
 // passes lists flows that open or close, and by whose change.
@@ -102,7 +129,7 @@ func (v *drifted) ways() {
 		v.say("\n%s  the plan cannot be edited to say it: %s;  wendrik adopt  writes a plan anew", strong.Sprint("the way forward"), clean(v.unreached()))
 		return
 	}
-	files := v.changedFiles()
+	files := v.forward()
 	if len(files) == 0 {
 		return
 	}
@@ -166,6 +193,7 @@ type driftOut struct {
 	Back         builtOut      `json:"back"`
 	Forward      []fileOut     `json:"forward"`
 	Unreached    []string      `json:"unreached"`
+	Waived       []driftWaived `json:"meant"`
 }
 
 type driftThing struct {
@@ -177,8 +205,17 @@ type driftThing struct {
 	Details  []string `json:"details"`
 	By       string   `json:"by"`
 	At       string   `json:"at"`
+	Note     string   `json:"note"`
 	HandMade bool     `json:"hand_made"`
 	State    string   `json:"state"`
+}
+
+type driftWaived struct {
+	What    string `json:"what"`
+	Kind    string `json:"kind"`
+	Name    string `json:"name"`
+	Because string `json:"because"`
+	Until   string `json:"until"`
 }
 
 type fileOut struct {
@@ -187,12 +224,16 @@ type fileOut struct {
 }
 
 func (v *drifted) asJSON() driftOut {
-	out := driftOut{At: v.at, Things: []driftThing{}, Opens: []judgedOut{}, Closes: []judgedOut{}, Expectations: []expectedOut{}, Forward: []fileOut{}, Unreached: []string{},
+	out := driftOut{At: v.at, Things: []driftThing{}, Opens: []judgedOut{}, Closes: []judgedOut{}, Expectations: []expectedOut{}, Forward: []fileOut{}, Unreached: []string{}, Waived: []driftWaived{},
 		Back: nothingBuilt(v.at, stock.HeadOf(v.plan.Estate).Estate)}
 	for i := range v.Things {
 		d := &v.Things[i]
 		t := d.Thing()
-		out.Things = append(out.Things, driftThing{v.verb(d), string(t.Kind), t.Name, stock.PlaceOf(t).String(), append([]string{}, d.Props...), append([]string{}, details(d)...), d.By, d.At, d.ByHand, string(d.State)})
+		out.Things = append(out.Things, driftThing{v.verb(d), string(t.Kind), t.Name, stock.PlaceOf(t).String(), append([]string{}, d.Props...), append([]string{}, details(d)...), d.By, d.At, d.Note, d.ByHand, string(d.State)})
+	}
+	for i := range v.Waived {
+		w := &v.Waived[i]
+		out.Waived = append(out.Waived, driftWaived{v.verb(&w.Drifted), string(w.Thing().Kind), w.Thing().Name, w.By.Because.Value, w.By.Until.Value})
 	}
 	if v.does == nil {
 		return out
@@ -208,7 +249,7 @@ func (v *drifted) asJSON() driftOut {
 	}
 	b := &building{call: v.call, at: v.at, head: stock.HeadOf(v.plan.Estate)}
 	out.Back = b.asJSON(v.back, nil)
-	for _, one := range v.changedFiles() {
+	for _, one := range v.forward() {
 		out.Forward = append(out.Forward, fileOut{one.Name, unified(one.Name, one.Text, one.After)})
 	}
 	for _, d := range v.Left {

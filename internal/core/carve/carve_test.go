@@ -540,3 +540,24 @@ func TestSizeFollows(t *testing.T) {
 		require.Len(t, after.Networks[0].Ranges, 1)
 	}
 }
+
+// TestSizeFollowsNot: of which no size can be told gets no range by it: what carves from its block itself, what says the size of one family, and
+// what a block has no IPv4 for.
+func TestSizeFollowsNot(t *testing.T) {
+	for plan, want := range map[string]string{
+		"profile: regional\nspace: {w: {block: 10.0.0.0/16}}\nregions: {r: [r-a]}\nnetworks: {n: {region: r, from: w, tiers: {t: {hosts: 9}}}}":                                      "",
+		"space: {w: {block: [10.0.0.0/16, \"fd00::/48\"]}}\nnetworks: {n: {from: w, size6: /56, tiers: {t: {hosts: 9}}}}":                                                            "fd00::/56",
+		"space: {w: {block: \"fd00::/48\"}}\nnetworks: {n: {from: w, tiers: {t: {hosts: 9}}}}":                                                                                       "",
+		"space: {w: {block: 10.0.0.0/16}}\nnetworks: {n: {from: w, tiers: {t: {}}}}":                                                                                                 "",
+		"space: {w: {block: 10.0.0.0/16}}\nnetworks: {n: {from: w, size: /24, tiers: {t: {hosts: 9}}}}":                                                                              "10.0.0.0/24",
+		"space: {w: {block: 10.0.0.0/16}}\nnetworks: {n: {from: w, growth: 150%, subnets: {x: {size: /26}}}}":                                                                        "10.0.0.0/24",
+		"space: {w: {block: 10.0.0.0/16}}\nnetworks: {n: {from: w, growth: 100%, subnets: {x: {size: /26}}}, m: {from: w, held: {h: {for: x, size: /25}}}, k: {from: w, size: /24}}": "10.0.1.0/25 10.0.1.128/25 10.0.0.0/24",
+	} {
+		r := Estate(estatetest.Load(t, "wendrik: 1\n"+plan+"\n"))
+		var got []string
+		for _, n := range r.Networks {
+			got = append(got, n.Range.String())
+		}
+		assert.Equal(t, want, strings.Join(got, " "), plan)
+	}
+}

@@ -19,6 +19,9 @@ type Waived struct {
 	By *plan.Waiver
 }
 
+// Drift is what a line of waive says in the place of a rule for what is otherwise at a cloud, and meant to be.
+const Drift = "drift"
+
 // Judge runs the rules of some topics, of all when none is given, and takes out what the plan waives on a day. When all are
 // run, a waiver that silences nothing, or whose last day has passed, is a finding itself. Both lists are in the order of the
 // plan.
@@ -44,6 +47,9 @@ func Judge(e *estate.Estate, today time.Time, topics ...Topic) (findings []diag.
 		waived = append(waived, Waived{f, waivers[i].Waiver})
 	}
 	for i, w := range waivers {
+		if w.Rule.Value == Drift && !w.over(day) {
+			continue // of which only who looks at a cloud knows whether it silences something
+		}
 		if !silenced[i] && len(topics) == 0 {
 			findings = append(findings, w.idle(all, day))
 		}
@@ -94,6 +100,9 @@ func (w waiver) idle(all []diag.Finding, day string) diag.Finding {
 	f := diag.Finding{Code: waivesNothing.Code, Severity: diag.Warning, At: w.At, Place: text.Path{"waive", fmt.Sprint(w.nth)}, Fixes: []diag.Fix{{Edits: []text.Edit{text.RemoveNth(text.Path{"waive"}, w.nth)}}}}
 	known := func(r Rule) bool { return string(r.Code) == w.Rule.Value }
 	switch {
+	case w.Rule.Value == Drift:
+		f.Message = fmt.Sprintf("what is otherwise at a cloud at %s was waived until %s, and that has passed", w.Place.Value, w.Until.Value)
+		f.Fixes = diag.Advise("put it right, or write a later day")
 	case !slices.ContainsFunc(Rules, known):
 		var codes []string
 		for _, r := range Rules {
