@@ -431,7 +431,7 @@ func (g *grower) likeOthers(s *estate.Subnet, others []*estate.Subnet) {
 	if len(edits) > 0 && g.apply(edits...) != nil {
 		edits = nil
 	}
-	if len(edits) == 0 && len(others) > 0 {
-		g.Told = append(g.Told, fmt.Sprintf("subnet %s has no table of its own yet, since the others of tier %s have several, or none: wendrik wire  gives it what its tier is for", s.ID(), s.Tier.ID()))
+	if len(edits) == 0 && len(named) > 0 {
+		g.Told = append(g.Told, fmt.Sprintf("subnet %s has no table of its own yet, since the others of tier %s have several: wendrik wire  gives it what its tier is for", s.ID(), s.Tier.ID()))
 	}
 }

@@ -74,7 +74,7 @@ func find(e *estate.Estate, q Request) (estate.Object, error) {
 		}
 		return all[0], nil
 	case len(all) > 1:
-		return nil, wrong.Value(fmt.Sprintf("say which:  wendrik rename %q", string(all[0].Kind())+" "+q.Name), "%s is the name of %s", q.Name, phrase.And(phrases(all)))
+		return nil, wrong.Value(fmt.Sprintf("say which:  wendrik rename %s %s %s", all[0].Kind(), q.Name, q.To), "%s is the name of %s", q.Name, phrase.And(phrases(all)))
 	}
 	right := "name a thing, or a part of a network as network/part"
 	if near := e.Near(q.Name, estate.NetworkKind, estate.WorkloadKind, estate.SiteKind, estate.HubKind, estate.SubnetKind, estate.TierKind, estate.GroupKind); near != "" {
