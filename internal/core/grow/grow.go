@@ -57,7 +57,9 @@ func Of(e *estate.Estate, q Request) (*Result, error) {
 				was := *g.Result
 				if told := len(g.NoRoom); !g.tier(n.Name, t.Name) { // a tier grows wholly, or stays as it is
 					was.NoRoom = append(was.NoRoom, g.NoRoom[told:]...)
-					*g.Result = was
+					if *g.Result = was; q.Hosts > 0 {
+						g.After, g.Told = e, nil // and what was asked for it is not said either
+					}
 				}
 			}
 		}
@@ -122,15 +124,15 @@ func (g *grower) begin() error {
 		if err := g.apply(text.Add(text.Path{"regions", region.Name.Value}, text.Word(g.q.Zone))); err != nil {
 			return wrong.Value("give it another name", "zone %s cannot be written: %s", g.q.Zone, err)
 		}
-	}
-	var others []string
-	for _, o := range g.After.Networks {
-		if o.Name != network && slices.ContainsFunc(o.Regions, func(r *plan.Region) bool { return r.Name.Value == region.Name.Value }) && slices.ContainsFunc(o.Tiers, func(t *estate.Tier) bool { return len(t.Plan.Zones) == 0 }) {
-			others = append(others, o.Name)
+		var others []string
+		for _, o := range g.After.Networks {
+			if o.Name != network && slices.ContainsFunc(o.Regions, func(r *plan.Region) bool { return r.Name.Value == region.Name.Value }) && slices.ContainsFunc(o.Tiers, func(t *estate.Tier) bool { return len(t.Plan.Zones) == 0 }) {
+				others = append(others, o.Name)
+			}
 		}
-	}
-	if len(others) > 0 {
-		g.Told = append(g.Told, fmt.Sprintf("zone %s is in region %s for all that live there: %s, too, may have subnets in it, and  wendrik grow  carves them", g.q.Zone, region.Name.Value, phrase.Few(others, 4)))
+		if len(others) > 0 {
+			g.Told = append(g.Told, fmt.Sprintf("zone %s is in region %s for all that live there: %s, too, may have subnets in it, and  wendrik grow  carves them", g.q.Zone, region.Name.Value, phrase.Few(others, 4)))
+		}
 	}
 	for _, t := range g.After.Network(network).Tiers {
 		listed := len(t.Plan.Zones) > 0 && !slices.ContainsFunc(t.Plan.Zones, func(z plan.Text) bool { return z.Value == g.q.Zone })
@@ -164,13 +166,13 @@ func (g *grower) tier(network, name string) bool {
 		g.NoRoom = append(g.NoRoom, fmt.Sprintf("tier %s is to hold %d, and the largest subnet of profile %s is a /%d: make several tiers of it", t.ID(), wants, n.Profile.Name, n.Profile.Largest))
 		return false
 	}
-	if g.q.Stay || len(n.Plan.Ranges) == 0 {
+	if g.q.Stay {
 		return g.inPlace(small, bits)
 	}
 	stays, moves := g.keep(n, small, bits)
 	taken := address.SetOf(stays.ranges...)
 	for _, s := range moves {
-		free := space.NewSurvey(g.After, nil).FreeInNetwork(n.Ranges).Minus(taken)
+		free := g.free(n).Minus(taken)
 		was := ipv4Of(s)
 		to, found := address.Nearest(free, netip.PrefixFrom(was.Addr(), bits).Masked())
 		if !found {
@@ -190,6 +192,15 @@ func (g *grower) tier(network, name string) bool {
 	return true
 }
 
+// free is what the subnets of a network can be given: of its own ranges, or of the block that it carves from where it has none.
+func (g *grower) free(n *estate.Network) address.Set {
+	survey := space.NewSurvey(g.After, nil)
+	if len(n.Plan.Ranges) == 0 && n.From != nil {
+		return survey.FreeIn(n.From)
+	}
+	return survey.FreeInNetwork(n.Ranges)
+}
+
 // keepers are the subnets that grow where they are, and their ranges then.
 type keepers struct {
 	subnets []*estate.Subnet
@@ -206,7 +217,7 @@ func (g *grower) keep(n *estate.Network, small []space.Small, bits int) (stays k
 		all = append(all, s)
 		own = own.Union(address.SetOf(ipv4Of(s)))
 	}
-	free := space.NewSurvey(g.After, nil).FreeInNetwork(n.Ranges).Union(own)
+	free := g.free(n).Union(own)
 	best := map[netip.Prefix]*estate.Subnet{}
 	for _, s := range all {
 		to := netip.PrefixFrom(ipv4Of(s).Addr(), bits).Masked()
@@ -271,7 +282,7 @@ func (g *grower) inPlace(small []space.Small, bits int) bool {
 		s := slices.MaxFunc(x.Subnets, func(a, b *estate.Subnet) int { return space.Used(a) - space.Used(b) })
 		was := ipv4Of(s)
 		to := netip.PrefixFrom(was.Addr(), bits).Masked()
-		if space.NewSurvey(g.After, nil).FreeInNetwork(n.Ranges).Union(address.SetOf(was)).ContainsRange(to) &&
+		if g.free(n).Union(address.SetOf(was)).ContainsRange(to) &&
 			g.renumber("subnet "+s.ID(), s.ID(), was, to, fmt.Sprintf("%d hosts", x.Wants)) {
 			continue
 		}
@@ -303,7 +314,7 @@ func (g *grower) more(n *estate.Network, near netip.Prefix, hosts int) []netip.P
 		if !fits {
 			continue
 		}
-		free := space.NewSurvey(g.After, nil).FreeInNetwork(n.Ranges)
+		free := g.free(n)
 		var all []netip.Prefix
 		for len(all) < count {
 			p, found := address.Nearest(free, netip.PrefixFrom(near.Addr(), bits).Masked())
@@ -358,7 +369,7 @@ func (g *grower) carve() {
 	}
 	r := carve.Estate(g.After)
 	for _, f := range r.Misfits {
-		if len(f.Place) > 1 && f.Place[0] == "networks" && ours(f.Place[1]) {
+		if tier := f.Place; len(tier) > 1 && tier[0] == "networks" && ours(tier[1]) && f.Code != "no-size" && (len(tier) < 4 || tier[2] != "tiers" || g.asked(tier[1], tier[3])) {
 			g.NoRoom = append(g.NoRoom, f.Message)
 		}
 	}
