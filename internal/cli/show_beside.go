@@ -70,9 +70,20 @@ func (c *call) besides(plan, lists, columns, with, format, only string) (int, er
 // listName is how a range of a list is called: by its name, or by itself.
 func listName(l *overlap.Listed) string { return nameOr(&l.Entry) }
 
-// blocks are some ranges with commas.
-func blocks(all []netip.Prefix) string {
-	return phrase.Names(all, func(p netip.Prefix) string { return p.String() })
+// moverFrom is the range that something moves from, as it is written.
+func moverFrom(m *overlap.Mover) string {
+	if m.Listed != nil {
+		return m.Listed.String()
+	}
+	return m.Was[0].String()
+}
+
+// toWord is where something goes; empty where there is no room.
+func toWord(p netip.Prefix) string {
+	if !p.IsValid() {
+		return ""
+	}
+	return p.String()
 }
 
 // beside shows the list and the plan to a person.
@@ -107,7 +118,7 @@ func (c *call) beside(found *overlap.Beside, n, unread int, o *opened) {
 		c.say("\n%s", strong.Sprint("who moves, the largest first"))
 		t = &sheet{header: []string{"", "who", "from", "to", "in", "how"}, right: map[int]bool{0: true}, wrap: 5}
 		for i, m := range found.Moves[:min(len(found.Moves), maxShown)] {
-			t.add(fmt.Sprint(i+1), moverName(&m), blocks(m.Was), blocks(m.To), m.Where, moverHow(&m, c.samePlan()))
+			t.add(fmt.Sprint(i+1), moverName(&m), moverFrom(&m), m.To.String(), m.Where, moverHow(&m, c.samePlan()))
 		}
 		_ = c.write(t, "text")
 		if left := len(found.Moves) - maxShown; left > 0 {
@@ -115,7 +126,7 @@ func (c *call) beside(found *overlap.Beside, n, unread int, o *opened) {
 		}
 	}
 	for _, m := range found.NoRoom[:min(len(found.NoRoom), maxShown)] {
-		c.say("\n%s  %s (%s) must move, and nothing of its size is free in %s: give the plan another block, or leave it apart", bad.Sprint("no room"), clean(moverName(&m)), blocks(m.Was), clean(m.Where))
+		c.say("\n%s  %s (%s) must move, and nothing of its size is free in %s: give the plan another block, or leave it apart", bad.Sprint("no room"), clean(moverName(&m)), moverFrom(&m), clean(m.Where))
 	}
 	for _, x := range found.Fixed[:min(len(found.Fixed), maxShown)] {
 		c.say("\n%s  %s (%s) and %s (%s) are both fixed, so that they cannot be joined as they are", bad.Sprint("fixed"), clean(listName(x.Listed)), x.Listed, clean(x.With.String()), x.With.Range)
@@ -134,8 +145,8 @@ func moverHow(m *overlap.Mover, plan string) string {
 	if m.Listed != nil {
 		return "by its owners, " + m.Listed.Where
 	}
-	move := overlap.Move{What: m.What, To: m.To[0]}
-	return fmt.Sprintf("wendrik renumber %s -to %s%s", move.Name(), m.To[0], plan)
+	move := overlap.Move{What: m.What, To: m.To}
+	return fmt.Sprintf("wendrik renumber %s -to %s%s", move.Name(), m.To, plan)
 }
 
 // besideSheet has a row for each overlap, with who moves beside it; sizes are numbers of addresses.
@@ -155,9 +166,9 @@ func mover(found *overlap.Beside, x *overlap.Clash) (who, to string) {
 	for _, m := range slices.Concat(found.Moves, found.NoRoom) {
 		switch {
 		case m.Listed == x.Listed:
-			return "list", blocks(m.To)
+			return "list", toWord(m.To)
 		case m.Listed == nil && m.What.Range == x.With.Range && m.What.Name == x.With.Name && m.What.Kind == x.With.Kind:
-			return "plan", blocks(m.To)
+			return "plan", toWord(m.To)
 		}
 	}
 	if slices.ContainsFunc(found.Fixed, func(f overlap.Clash) bool { return f.Listed == x.Listed && f.With.At == x.With.At }) {
@@ -200,8 +211,8 @@ type clashSide struct {
 type moverOut struct {
 	Listed bool     `json:"listed"`
 	Name   string   `json:"name"`
-	From   []string `json:"from"`
-	To     []string `json:"to"`
+	From   string   `json:"from"`
+	To     string   `json:"to"`
 	In     string   `json:"in"`
 	For    []string `json:"for"`
 }
@@ -220,13 +231,7 @@ func besideJSON(found *overlap.Beside, n, unread int, o *opened) besideOut {
 	movers := func(all []overlap.Mover) []moverOut {
 		some := []moverOut{}
 		for _, m := range all {
-			one := moverOut{m.Listed != nil, moverName(&m), []string{}, []string{}, m.Where, m.For}
-			for _, p := range m.Was {
-				one.From = append(one.From, p.String())
-			}
-			for _, p := range m.To {
-				one.To = append(one.To, p.String())
-			}
+			one := moverOut{m.Listed != nil, moverName(&m), moverFrom(&m), toWord(m.To), m.Where, m.For}
 			some = append(some, one)
 		}
 		return some

@@ -2,6 +2,7 @@ package overlap
 
 import (
 	"cmp"
+	"math/big"
 	"net/netip"
 	"slices"
 
@@ -32,9 +33,9 @@ type Mover struct {
 	Listed *Listed // nil where it is something of the plan
 	What   Thing   // of the plan
 	Was    []netip.Prefix
-	To     []netip.Prefix // in the place of each of Was; none where there is no room
-	Where  string         // in which block or private range
-	For    []string       // whom it overlaps with
+	To     netip.Prefix // one range with room for all of Was; not valid where there is none
+	Where  string       // in which block or private range
+	For    []string     // whom it overlaps with
 }
 
 // Beside is what a list and a plan come to.
@@ -207,18 +208,14 @@ func (j *judge) beside(t *Thing, with []estate.Object) (Verdict, string) {
 // private range that it lies in. It reports false where there is no room.
 func (j *judge) place(m *Mover, given *address.Set) bool {
 	rooms, names := j.rooms(m)
+	total := new(big.Int)
+	for _, p := range m.Was {
+		total.Add(total, address.Count(p))
+	}
+	width := m.Was[0].Addr().BitLen()
 	for i, free := range rooms {
-		var to []netip.Prefix
-		left := free.Minus(*given).Minus(address.SetOf(m.Was...))
-		for _, was := range m.Was {
-			p, found := address.NewPool(left, was.Addr().BitLen()).Take(was.Bits())
-			if !found {
-				break
-			}
-			to, left = append(to, p), left.Minus(address.SetOf(p))
-		}
-		if len(to) == len(m.Was) {
-			m.To, m.Where, *given = to, names[i], given.Union(address.SetOf(to...))
+		if to, found := address.NewPool(free.Minus(*given).Minus(address.SetOf(m.Was...)), width).Take(address.BitsFor(total, width)); found {
+			m.To, m.Where, *given = to, names[i], given.Union(address.SetOf(to))
 			return true
 		}
 	}
