@@ -4,8 +4,6 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/aymanbagabas/go-udiff"
-
 	"wendrik/internal/core/compare"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/grow"
@@ -61,16 +59,9 @@ func growCommand() *command {
 				if err != nil || len(changed) == 0 {
 					return status, err
 				}
-				if !*write {
-					if *format == "text" {
-						c.say("\nto make it so:  the same command with  -write")
-					}
-					return status, nil
-				}
-				if err := c.saveChanged(o.label, o.Plan.Files, changed); err != nil {
+				if err := c.makeSo(o, changed, *write, *format == "text", phrase.Count(len(r.Steps), "range")); err != nil {
 					return cannot, err
 				}
-				c.written(*format == "text", "written to %s: %s", clean(o.label), phrase.Count(len(r.Steps), "range"))
 				return status, nil
 			}
 		},
@@ -102,15 +93,9 @@ func (c *call) grown(o *opened, r *grow.Result, d *compare.Result, changed []tex
 	if len(changed) == 0 {
 		return nil
 	}
-	c.say("")
-	for _, one := range changed {
-		unified, err := udiff.ToUnified(one.Name, one.Name, one.Text, udiff.Lines(one.Text, one.After), 1)
-		if err != nil {
-			return err
-		}
-		c.diff(recounted(unified))
+	if err := c.showChanged(changed, 1); err != nil {
+		return err
 	}
-	c.say("")
 	c.sameOrNot(o, d, r.Told)
 	return nil
 }

@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"github.com/aymanbagabas/go-udiff"
-
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/rename"
 	"wendrik/internal/core/text"
@@ -53,16 +51,9 @@ func renameCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				if !*write {
-					if *format == "text" {
-						c.say("\nto make it so:  the same command with  -write")
-					}
-					return good, nil
-				}
-				if err := c.saveChanged(o.label, o.Plan.Files, changed); err != nil {
+				if err := c.makeSo(o, changed, *write, *format == "text", phrase.Count(r.Places, "place")); err != nil {
 					return cannot, err
 				}
-				c.written(*format == "text", "written to %s: %s", clean(o.label), phrase.Count(r.Places, "place"))
 				return good, nil
 			}
 		},
@@ -72,15 +63,9 @@ func renameCommand() *command {
 // renamed shows what renaming comes to.
 func (c *call) renamed(r *rename.Result, to string, changed []text.Changed) error {
 	c.say("%s", strong.Sprint(c.wrap(2, clean(r.What)+" becomes "+clean(to)+": "+phrase.Count(r.Places, "place"))))
-	for _, one := range changed {
-		unified, err := udiff.ToUnified(one.Name, one.Name, one.Text, udiff.Lines(one.Text, one.After), 0)
-		if err != nil {
-			return err
-		}
-		c.say("")
-		c.diff(recounted(unified))
+	if err := c.showChanged(changed, 0); err != nil {
+		return err
 	}
-	c.say("")
 	c.say("%s", sameMeant.say())
 	for i, t := range r.Left {
 		if i == 0 {

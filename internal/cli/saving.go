@@ -74,6 +74,35 @@ func (s *screen) saveChanged(name string, src *text.Files, changed []text.Change
 	return s.replaceAll(src.First().Name, changed)
 }
 
+// showChanged shows what becomes of files, with so many lines around each change.
+func (s *screen) showChanged(changed []text.Changed, around int) error {
+	for _, one := range changed {
+		unified, err := udiff.ToUnified(one.Name, one.Name, one.Text, udiff.Lines(one.Text, one.After), around)
+		if err != nil {
+			return err
+		}
+		s.say("")
+		s.diff(recounted(unified))
+	}
+	s.say("")
+	return nil
+}
+
+// makeSo writes changed files where that is asked for, and says how many things that were; else it says, to a person, how to have it done.
+func (c *call) makeSo(o *opened, changed []text.Changed, write, person bool, things string) error {
+	if !write {
+		if person {
+			c.say("\nto make it so:  the same command with  -write")
+		}
+		return nil
+	}
+	if err := c.saveChanged(o.label, o.Plan.Files, changed); err != nil {
+		return err
+	}
+	c.written(person, "written to %s: %s", clean(o.label), things)
+	return nil
+}
+
 // preview shows what edits would make of a plan, below an empty line.
 func (s *screen) preview(name string, src *text.Files, edits []text.Edit) error {
 	changed, err := src.Apply(edits)
