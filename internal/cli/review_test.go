@@ -300,3 +300,29 @@ func TestDriftWaived(t *testing.T) {
 	assert.Contains(t, drift().out, "workload shop")
 	assert.Contains(t, run(t, folder, "", "check").out, "was waived until 2020-01-31")
 }
+
+// What an owner may still have is told, of the owner of the key alone, and gets less with each thing.
+func TestWhatIsLeft(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	write(t, folder, quayside)
+	c := cloudIn(t, folder, "-quota", "network=3,hub=0", "-owners", "skerry-line,gull-rail")
+	secret := key(t, folder, "skerry-line")
+	left := func() map[string]any {
+		_, said := ask(t, secret, "GET", c.url+"/v1/cloud", "")
+		owners := said["owners"].([]any)
+		require.Len(t, owners, 2)
+		assert.NotContains(t, owners[1].(map[string]any), "left")
+		return owners[0].(map[string]any)["left"].(map[string]any)
+	}
+	assert.Equal(t, map[string]any{"network": 2.0, "hub": 0.0}, left(), "one is there from birth")
+	for n, status := range []int{201, 201, 403} {
+		got, said := ask(t, secret, "POST", c.url+"/v1/networks", fmt.Sprintf(`{"name":"x%d","props":{"ranges":["10.%d.0.0/16"]}}`, n, n))
+		if status == 201 {
+			require.Equal(t, status, got, said)
+		} else {
+			assert.Equal(t, "quota", said["reason"])
+		}
+	}
+	assert.Equal(t, map[string]any{"network": 0.0, "hub": 0.0}, left())
+}

@@ -96,7 +96,8 @@ func Description() object {
 			"what": object{"type": "string", "enum": []string{"make", "change", "remove", "accept"}}, "id": object{"type": "string"}, "before": refTo("Thing"), "after": refTo("Thing")}},
 		"Region": object{"type": "object", "required": []string{"name", "zones"}, "properties": object{"name": object{"type": "string"}, "zones": object{"type": "array", "items": object{"type": "string"}}}},
 		"Cloud": object{"type": "object", "required": []string{"protocol", "driver", "owners", "regions", "kinds", "log"}, "properties": object{"protocol": object{"type": "integer"}, "driver": object{"type": "string"}, "log": object{"type": "boolean"},
-			"owners":  object{"type": "array", "items": object{"type": "object", "properties": object{"name": object{"type": "string"}, "ours": object{"type": "boolean", "description": "whether the key is of it"}}}},
+			"owners": object{"type": "array", "items": object{"type": "object", "properties": object{"name": object{"type": "string"}, "ours": object{"type": "boolean", "description": "whether the key is of it"},
+				"left": object{"type": "object", "additionalProperties": object{"type": "integer", "minimum": 0}, "description": "how many more things of a kind it may have, of kinds of which that is bounded; of the owner of the key alone"}}}},
 			"profile": object{"type": "object", "additionalProperties": object{"type": "string"}}, "regions": object{"type": "array", "items": refTo("Region")}, "kinds": object{"type": "array", "items": object{"type": "string"}}}},
 	}
 	var any []object
