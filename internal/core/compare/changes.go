@@ -238,7 +238,10 @@ func (d *differ) renames(kind string, was, is map[string]*item) bool {
 		if y.kind == "workload" || y.kind == "set of workloads" || y.kind == "site" {
 			d.calls[y.name] = x.name
 		}
-		r.names[y.name], r.words[lastOf(y.name)] = x.name, lastOf(x.name)
+		r.names[y.name] = x.name
+		if network, last, inside := strings.Cut(y.name, "/"); inside {
+			r.words[network+"/"+last] = lastOf(x.name)
+		}
 	}
 	for _, x := range d.was {
 		r.apply(x, kind)
@@ -257,18 +260,44 @@ func partsOf(all []*item) map[string][]*item {
 	return out
 }
 
+// ownerOf is the kind of what a rule or a route is a part of; empty for anything else.
+func ownerOf(x *item) string {
+	switch x.kind {
+	case "rule":
+		what, _, _ := strings.Cut(x.name, " ")
+		return what
+	case "route":
+		return "route table"
+	case "hub route", "learned route":
+		return "hub table"
+	}
+	return ""
+}
+
+// owns reports whether a part is one of a thing, and not of one of another kind that has its name.
+func (x *item) owns(part *item) bool { return ownerOf(part) == "" || ownerOf(part) == x.kind }
+
 // sayWhole is all that is said of a thing and its parts, without its name.
 func sayWhole(x *item, parts map[string][]*item) string {
 	own := lastOf(x.name)
 	var all []string
 	for _, p := range parts[x.name] {
-		one := p.kind + " " + strings.ReplaceAll(p.name, x.name, "*") + " " + sayWhole(p, parts)
-		all = append(all, replaceWords(one, func(w string) string {
-			if w == own {
-				return "*"
-			}
-			return w
-		}))
+		if !x.owns(p) {
+			continue
+		}
+		head, words, _ := strings.Cut(p.name, ": ")
+		one := p.kind + " " + strings.ReplaceAll(head, x.name, "*") + ": " + words + " " + sayWhole(p, parts)
+		if x.kind == "group" { // which is spoken of as such, where other things may have its name
+			one = strings.NewReplacer("group "+x.name+" ", "group * ", "group "+own+" ", "group * ").Replace(one + " ")
+		} else {
+			one = replaceWords(strings.ReplaceAll(one, x.name, "*"), func(w string) string {
+				if w == own {
+					return "*"
+				}
+				return w
+			})
+		}
+		all = append(all, one)
 	}
 	slices.Sort(all)
 	return x.say() + "\n" + strings.Join(all, "\n")
@@ -285,14 +314,57 @@ func replaceWords(s string, with func(string) string) string {
 // renaming is what some things of one kind are called otherwise.
 type renaming struct {
 	names map[string]string // with those of what they are parts of
-	words map[string]string // the last of these alone
+	words map[string]string // the last of these alone, behind the network that they are of: net/word
 }
 
-func (r *renaming) word(w string) string {
-	if is, renamed := r.words[w]; renamed {
-		return is
+// in is a text that stands in a network, or in none, in which things are spoken of by their new names: by their whole name, or by the last of it
+// in their own network.
+func (r *renaming) in(network, s string) string {
+	return aPath.ReplaceAllStringFunc(s, func(w string) string {
+		if is, renamed := r.names[w]; renamed {
+			return is
+		}
+		of, rest, inside := strings.Cut(w, "/")
+		if is, renamed := r.names[of]; renamed && inside {
+			return is + "/" + rest
+		}
+		if is, renamed := r.words[network+"/"+w]; renamed && !inside {
+			return is
+		}
+		return w
+	})
+}
+
+// inLine is in for what a rule or a route names: a group is named behind that word, and nothing else is.
+func (r *renaming) inLine(kind, network, s string) string {
+	const group = "group "
+	before, name, is := strings.Cut(s, group)
+	switch {
+	case kind == "group" && !is:
+		return s
+	case kind == "group":
+		return before + group + r.in(network, name)
+	case is && kind == "network":
+		return r.in(network, before) + group + r.in("", name)
+	case is:
+		return r.in(network, before) + group + name
 	}
-	return w
+	return r.in(network, s)
+}
+
+// aPath is a name, or one of a part of a network.
+var aPath = regexp.MustCompile(`[a-z][a-z0-9-]*(?:/[a-z][a-z0-9-]*)?`)
+
+// networkIn is the network that an item stands in; empty for none.
+func networkIn(x *item) string {
+	of := x.of
+	for _, f := range x.facts {
+		if f.key == "in" && of == "" {
+			of = f.value
+		}
+	}
+	network, _, _ := strings.Cut(of, "/")
+	return network
 }
 
 // inLines are the kinds of things that rules and routes name, and inExpect those that lines of expect name.
@@ -303,11 +375,12 @@ var (
 
 // apply has an item of the old list speak of things by their new names.
 func (r *renaming) apply(x *item, kind string) {
+	network := networkIn(x)
 	tail := func(s string) string {
 		if !slices.Contains(inLines, kind) && x.kind != "attachment" && x.kind != "learned route" {
 			return s
 		}
-		return replaceWords(s, r.word)
+		return r.inLine(kind, network, s)
 	}
 	path := func(name string) string { // the first or first two words of a name are what a thing is of
 		for i := 0; i <= len(name); i++ {
@@ -322,8 +395,8 @@ func (r *renaming) apply(x *item, kind string) {
 	if len(r.names) == 0 {
 		return
 	}
-	if other := map[string]string{"group": "list ", "list": "group "}[kind]; x.kind == "rule" && other != "" && strings.HasPrefix(x.name, other) {
-		path = func(name string) string { return name } // a list may be called as a group is
+	if other := ownerOf(x); other != "" && kind != other && strings.Contains(x.of, "/") && kind != "network" && kind != "hub" {
+		path = func(name string) string { return name } // a list may be called as a group or a tier is
 	}
 	x.of = path(x.of)
 	switch x.kind {
@@ -335,7 +408,7 @@ func (r *renaming) apply(x *item, kind string) {
 		x.name = what + " " + path(rest) + ": " + tail(words)
 	case "expectation":
 		if slices.Contains(inExpect, kind) {
-			x.name = replaceWords(x.name, r.word)
+			x.name = r.in("", x.name)
 		}
 	case "route", "hub route", "learned route", "attachment":
 		head, words, _ := strings.Cut(x.name, ": ")
@@ -348,8 +421,8 @@ func (r *renaming) apply(x *item, kind string) {
 	for i := range x.facts {
 		if slices.Contains(x.facts[i].names, kind) || kind == "set of workloads" && slices.Contains(x.facts[i].names, "workload") {
 			key, entry, _ := strings.Cut(x.facts[i].key, " ")
-			x.facts[i].key = strings.TrimSpace(key + " " + replaceWords(entry, r.word))
-			x.facts[i].value = replaceWords(x.facts[i].value, r.word)
+			x.facts[i].key = strings.TrimSpace(key + " " + r.in(network, entry))
+			x.facts[i].value = r.in(network, x.facts[i].value)
 		}
 	}
 }

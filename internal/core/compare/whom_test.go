@@ -14,6 +14,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/grid"
+	"wendrik/internal/core/rename"
 	"wendrik/internal/core/text"
 	"wendrik/internal/golden"
 )
@@ -131,4 +132,26 @@ workloads: {one: {in: a/x, address: 10.0.0.9, groups: [g]}, two: {in: a/y, addre
 		}
 		return b.String()
 	})
+}
+
+// TestRenamedIsRenamed: a thing that is called otherwise, with all that speaks of it, is told as that and as nothing else.
+func TestRenamedIsRenamed(t *testing.T) {
+	told := 0
+	for _, name := range []string{"coast", "whole", "more"} {
+		e := estatetest.Load(t, estatetest.Plan(t, name))
+		for _, o := range e.Objects() {
+			r, err := rename.Of(e, rename.Request{Kind: string(o.Kind()), Name: o.ID(), To: "zz-other"})
+			if err != nil {
+				continue // one of a set, or what has no name of its own
+			}
+			for _, c := range diff(e, r.After).changes {
+				if c.Thing == "waiver" || c.Thing == "attachment" || name == "coast" && o.ID() == "pier/web" && strings.Contains(c.What, "in was") {
+					continue // a place that a waiver names; a table of the network that is attached; and a word that is a tier and a subnet
+				}
+				assert.True(t, c.Kind == Renamed || strings.HasSuffix(c.Name, "zz-other") || c.Name == o.ID(), "%s: %s %s: %s %s %s: %s", name, o.Kind(), o.ID(), c.Kind, c.Thing, c.Name, c.What)
+			}
+			told++
+		}
+	}
+	assert.Greater(t, told, 60)
 }
