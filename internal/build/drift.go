@@ -66,6 +66,8 @@ func asPlanned(have []stock.Thing, d stock.Difference) []stock.Thing {
 	have = slices.Clone(have)
 	i := slices.IndexFunc(have, func(t stock.Thing) bool { return t.Key() == d.Key() })
 	switch {
+	case i < 0 && d.Was == nil:
+		return have
 	case i < 0:
 		return append(have, *d.Was)
 	case d.Was == nil:

@@ -375,7 +375,8 @@ func (g *grower) carve() {
 	}
 	changes := slices.DeleteFunc(slices.Clone(r.Changes), func(c text.Change) bool {
 		return slices.ContainsFunc(c.Edits, func(e text.Edit) bool {
-			return len(e.Path) < 2 || e.Path[0] != "networks" || !ours(e.Path[1]) || len(e.Path) > 2 && e.Path[2] == "gateways"
+			return len(e.Path) < 2 || e.Path[0] != "networks" || !ours(e.Path[1]) || len(e.Path) > 2 && e.Path[2] == "gateways" ||
+				len(e.Path) > 3 && e.Path[2] == "subnets" && had[e.Path[1]+"/"+e.Path[3]] // which has one of the other family
 		})
 	})
 	if len(changes) == 0 {

@@ -56,8 +56,8 @@ func Outgrown(t *estate.Tier) []Small {
 	}
 	var all []Small
 	for _, s := range t.Subnets {
-		if len(s.Ranges) == 0 {
-			continue
+		if Room(s) == 0 {
+			continue // it has no IPv4, of which hosts are counted
 		}
 		place := t.Network.PlaceOf(s)
 		i := slices.IndexFunc(all, func(x Small) bool { return x.Place == place })
@@ -75,7 +75,7 @@ func Outgrown(t *estate.Tier) []Small {
 			used += Used(s)
 			written = written && s.Plan.Size.Given()
 		}
-		if x.Wants = profile.Grown(max(t.Plan.Hosts.Value, used), t.Plan.Growth.Value); !written && x.Room > 0 && x.Wants > x.Room {
+		if x.Wants = profile.Grown(max(t.Plan.Hosts.Value, used), t.Plan.Growth.Value); !written && x.Wants > x.Room {
 			small = append(small, x)
 		}
 	}
