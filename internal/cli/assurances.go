@@ -44,7 +44,7 @@ var (
 	nothingOpensElse = &assurance{"nothing else opens", "reach -fix", "all that `compare` looks at, of the plan with the fixes, but for what was asked", plansOnly, "core/repair TestFixesOpen"}
 	enoughRoom       = &assurance{"every tier has room for what the plan says", "grow", "each tier with `hosts`, in each zone or region that it is for, with its growth", "tiers that say no hosts; subnets that say their size", "core/grow TestRandomGrowth"}
 	sameBeforeAfter  = &assurance{"who reaches whom is the same before and after", "renumber", "all that `compare` looks at, with what moves known by its name", plansOnly, "core/renumber TestRandomMoves"}
-	sameMeant        = &assurance{"all that is bound to a thing is bound to the same one as before", "rename", "each subnet, table, route, rule, group, list, gateway, workload, join, site and cluster of the plan, and the text of each line of `expect`", "what stands outside the plan under the old name", "core/rename TestEverything"}
+	sameMeant        = &assurance{"all that is bound to a thing is bound to the same one as before", "rename", "each subnet, table, route, rule, group, list, gateway, workload, join, site and cluster of the plan, and whom each line of `expect` speaks of", "what stands outside the plan under the old name", "core/rename TestEverything"}
 	cleanSteps       = &assurance{"in every state between, nothing is cut and nothing opened that is not meant", "steps, build", "each state, read as a plan: all that `compare` looks at, against what passes before, or after all",
 		plansOnly + "; what passes while one step is being made", "core/steps TestEveryState"}
 	bothSame     = &assurance{"nothing is to be done: both say the same", "steps", "each key of both plans", "", "core/steps TestEveryState"}

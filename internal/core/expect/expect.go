@@ -162,13 +162,8 @@ func without(e *estate.Estate, x *plan.Expectation) Result {
 	if !r.Holds {
 		return r
 	}
-	kind, any := strings.CutPrefix(x.Without, "any ")
-	found := false
-	for _, p := range e.Parts() {
-		if any && p.Kind != kind || !any && p.Kind+" "+p.Name != x.Without && p.Name != x.Without {
-			continue
-		}
-		found = true
+	parts := Failing(e, x)
+	for _, p := range parts {
 		var gone []string
 		for _, w := range p.Gone {
 			gone = append(gone, w.Name)
@@ -182,11 +177,19 @@ func without(e *estate.Estate, x *plan.Expectation) Result {
 		now.Fixes = diag.Advise("wendrik outage  says what else stops, and what would end it")
 		return now
 	}
-	if !found {
+	if len(parts) == 0 {
 		r.Holds, r.Why = false, fmt.Sprintf("nothing in the estate is %q", strings.TrimPrefix(x.Without, "any "))
 		r.Fixes = diag.Advise("name a part of it: any zone, any NAT gateway, peering NAME")
 	}
 	return r
+}
+
+// Failing are the parts of an estate that may be out of order, one at a time, while an expectation holds; none where it does not say without.
+func Failing(e *estate.Estate, x *plan.Expectation) []estate.Part {
+	kind, any := strings.CutPrefix(x.Without, "any ")
+	return slices.DeleteFunc(e.Parts(), func(p estate.Part) bool {
+		return any && p.Kind != kind || !any && p.Kind+" "+p.Name != x.Without && p.Name != x.Without
+	})
 }
 
 // One holds one expectation against the estate.
@@ -199,7 +202,7 @@ func One(e *estate.Estate, x *plan.Expectation) Result {
 	}
 	r := Result{Expectation: x}
 	if x.Through != "" {
-		if r.through = passers(e, x.Through); len(r.through) == 0 {
+		if r.through = Passers(e, x.Through); len(r.through) == 0 {
 			r.Why, r.Fixes = fmt.Sprintf("nothing called %s passes packets on", x.Through), diag.Advise("name a workload that forwards, a gateway, a peering, a hub, a link or a site")
 			return r
 		}
@@ -287,8 +290,8 @@ func Ends(e *estate.Estate, x *plan.Expectation) (from, to reach.Ends, err error
 	return from, to, err
 }
 
-// passers are the things of a name that packets pass on their way.
-func passers(e *estate.Estate, name string) []estate.Object {
+// Passers are the things of a name that packets pass on their way.
+func Passers(e *estate.Estate, name string) []estate.Object {
 	var all []estate.Object
 	for _, o := range e.Named(name) {
 		switch o := o.(type) {

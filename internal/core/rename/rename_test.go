@@ -1,6 +1,7 @@
 package rename
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -90,6 +91,29 @@ waive: [{rule: nobody-asks, at: web/web, because: web}]
 			assert.Contains(t, r.After.Plan.Files.First().Text, c.want, "%s %s", c.kind, c.name)
 		}
 	}
+	// of one name a workload is meant before a network, and without it the network, silently
+	const both = `wendrik: 1
+networks: {web: {range: 10.0.0.0/16, subnets: {s: {range: 10.0.0.0/24}}, groups: {g: {in: [tcp/80 from any], out: [any to any]}}}}
+workloads:
+  web: {in: web/s, address: 10.0.0.9, groups: [g], forwards: plain}
+  two: {in: web/s, address: 10.0.0.10, groups: [g]}
+  far: {in: web/s, address: 10.0.0.11, groups: [g]}
+expect: [%s]
+`
+	for _, c := range []struct{ kind, line, want string }{
+		{"workload", "far reaches web on tcp/80", "far reaches shop on tcp/80"},
+		{"workload", "far reaches two on tcp/80 except web", "far reaches two on tcp/80 except shop"},
+		{"workload", "far reaches web through web", "far reaches shop through shop"},
+		{"workload", "far reaches two on tcp/80 without web", "far reaches two on tcp/80 without shop"},
+		{"network", "far reaches web on tcp/80", "far reaches web on tcp/80"},
+	} {
+		r, err := Of(estatetest.Load(t, fmt.Sprintf(both, c.line)), Request{Kind: c.kind, Name: "web", To: "shop"})
+		if assert.NoError(t, err, c.line) {
+			assert.Contains(t, r.After.Plan.Files.First().Text, "expect: ["+c.want+"]", "%s %s", c.kind, c.line)
+		}
+	}
+	_, err := Of(estatetest.Load(t, fmt.Sprintf(both, "web/s reaches web on tcp/80")), Request{Kind: "network", Name: "web", To: "shop"})
+	assert.ErrorContains(t, err, "would be meant in its place", "of which one follows and the other may not")
 	for _, c := range []struct {
 		q    Request
 		want string
@@ -108,6 +132,6 @@ waive: [{rule: nobody-asks, at: web/web, because: web}]
 		}
 	}
 	broken, _ := estate.Load(text.One("p", plan+"sites: {s: {}}\n"))
-	_, err := Of(broken, Request{"group", "web/web", "shop"})
+	_, err = Of(broken, Request{"group", "web/web", "shop"})
 	assert.ErrorContains(t, err, "a plan with mistakes")
 }

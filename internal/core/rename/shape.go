@@ -6,6 +6,9 @@ import (
 	"strings"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/expect"
+	"wendrik/internal/core/plan"
+	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
 )
 
@@ -23,7 +26,22 @@ func (s *shape) of(e *estate.Estate) string {
 	for _, n := range e.Networks { // by the order of the plan, so that what nobody names is told, too
 		s.value(reflect.ValueOf(n))
 	}
+	for i := range e.Plan.Expect {
+		s.spokenOf(e, &e.Plan.Expect[i])
+	}
 	return s.out.String()
+}
+
+// spokenOf tells what the names in a line of expect are those of, which nothing in the estate is bound to.
+func (s *shape) spokenOf(e *estate.Estate, x *plan.Expectation) {
+	for _, word := range append([]string{x.From, x.To}, x.Except...) {
+		ends, err := reach.FindEnds(e, word)
+		if ends.One != nil {
+			s.value(reflect.ValueOf(*ends.One))
+		}
+		s.value(reflect.ValueOf([]any{err != nil, ends.Objects(), ends.Many, ends.Unsettled}))
+	}
+	s.value(reflect.ValueOf([]any{expect.Passers(e, x.Through), expect.Failing(e, x)}))
 }
 
 // left out are what the text says, which is told by what it is bound to, and where it stands.
