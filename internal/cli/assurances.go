@@ -61,18 +61,19 @@ var (
 	neverStays           = &assurance{"no line of expect that says never is broken by it", "wire", "each line of `expect` that says never and held, on the plan as it would be written: every pair that it speaks of, all addresses, both families", "lines that did not hold before", "core/wire TestNeverIsNever"}
 	nothingLacks         = &assurance{"nothing lacks: the plan has all that follows from what it states", "wire", "what tiers, joins and lines of `expect` call for", "what the plan does not state", "core/wire TestStatements"}
 
-	allAgree       = &assurance{"all agree", "rehearse", "every exchange that was tried with real packets, and what `reach` says of it", "what the page of `rehearse` lists as not tried; what the kernel does otherwise than a cloud", "rehearse TestRandomEstates"}
-	allAsItIs      = &assurance{"all as it should be", "rehearse -steps", "the same, in each state; and that connections stay open", "the same", "rehearse TestStandingNetwork"}
-	noDrift        = &assurance{"no drift", "drift", "each property of each thing of the plan at the cloud, read anew, and things that the plan does not have", "what the driver does not tell", "build TestDriftIsFound"}
-	planTrue       = &assurance{"the plan is true at ", "build", "each property of each thing of the plan, looked at again once all calls are done", "what the driver does not tell, and what others do from then on", "cli TestLookedAtAgain"}
-	nothingToDo    = &assurance{"nothing is to be done: ", "build", "each property of each thing of the plan at the cloud, read anew", "what the driver does not tell", "build TestRandomPlansAreBuilt"}
-	nothingWasToDo = &assurance{"nothing was to be done: ", "build", "the same", "the same", "build TestRandomPlansAreBuilt"}
-	asProtocol     = &assurance{"all is as the protocol wants it", "driver -try", "each check of `docs/driver.md`, with things that are made and taken back", "kinds that the driver says it does not have, which are told", "cloud/try TestKnownMistakes"}
+	allAgree         = &assurance{"all agree", "rehearse", "every exchange that was tried with real packets, and what `reach` says of it", "what the page of `rehearse` lists as not tried; what the kernel does otherwise than a cloud", "rehearse TestRandomEstates"}
+	allAsItIs        = &assurance{"all as it should be", "rehearse -steps", "the same, in each state; and that connections stay open", "the same", "rehearse TestStandingNetwork"}
+	noDrift          = &assurance{"no drift", "drift", "each property of each thing of the plan at the cloud, read anew, and things that the plan does not have", "what the driver does not tell", "build TestDriftIsFound"}
+	noDriftButWaived = &assurance{"but for what is waived, what is there is what the plan says", "drift", "the same", "the same, and what is waived, which is counted and, with `-waived`, listed", "cli TestDriftWaived"}
+	planTrue         = &assurance{"the plan is true at ", "build", "each property of each thing of the plan, looked at again once all calls are done", "what the driver does not tell, and what others do from then on", "cli TestLookedAtAgain"}
+	nothingToDo      = &assurance{"nothing is to be done: ", "build", "each property of each thing of the plan at the cloud, read anew", "what the driver does not tell", "build TestRandomPlansAreBuilt"}
+	nothingWasToDo   = &assurance{"nothing was to be done: ", "build", "the same", "the same", "build TestRandomPlansAreBuilt"}
+	asProtocol       = &assurance{"all is as the protocol wants it", "driver -try", "each check of `docs/driver.md`, with things that are made and taken back", "kinds that the driver says it does not have, which are told", "cloud/try TestKnownMistakes"}
 )
 
 // assurances are all of them, in the order of the page.
 var assurances = []*assurance{nothingWrong, nothingElseWrong, lineHolds, nothingToFix, nothingDifferent, nothingOpens, nothingCloses, nothingOpensByIt, nothingOpensElse, sameBeforeAfter,
-	cleanSteps, bothSame, nothingStops, sameMeant, enoughRoom, nothingOverlaps, nothingOverlapsHere, nothingOverlapsLists, nothingBeside, joinsCleanly, nothingLacksJoined, nothingPassesAlready, cutsNoMore, neverStays, nothingLacks, allAgree, allAsItIs, noDrift, planTrue, nothingToDo, nothingWasToDo, asProtocol}
+	cleanSteps, bothSame, nothingStops, sameMeant, enoughRoom, nothingOverlaps, nothingOverlapsHere, nothingOverlapsLists, nothingBeside, joinsCleanly, nothingLacksJoined, nothingPassesAlready, cutsNoMore, neverStays, nothingLacks, allAgree, allAsItIs, noDrift, noDriftButWaived, planTrue, nothingToDo, nothingWasToDo, asProtocol}
 
 // helpAssurances tells them, or writes docs/assurances.md.
 func (c *call) helpAssurances(format string) (int, error) {

@@ -16,7 +16,7 @@ import (
 func (v *drifted) text() {
 	if len(v.Things) == 0 {
 		if len(v.Waived) > 0 {
-			v.say("%s what is there at %s is what the plan says: %s", fine.Sprint("but for what is waived,"), clean(v.at), phrase.Count(len(v.There.Items), "thing"))
+			v.say("%s, at %s: %s", noDriftButWaived.say(), clean(v.at), phrase.Count(len(v.There.Items), "thing"))
 			v.setAside()
 			return
 		}
@@ -147,8 +147,13 @@ func (v *drifted) ways() {
 const maxDiff = 300
 
 func (v *drifted) markdown() {
-	if len(v.Things) == 0 {
+	switch {
+	case len(v.Things) == 0 && len(v.Waived) == 0:
 		v.say("No drift: what is there at %s is what the plan says.", markdown(v.at))
+		return
+	case len(v.Things) == 0:
+		v.say("At %s, %s.", markdown(v.at), noDriftButWaived.plain())
+		v.markdownWaived()
 		return
 	}
 	v.say("## %s otherwise than planned at %s\n", phrase.Count(len(v.Things), "thing"), markdown(v.at))
@@ -179,6 +184,21 @@ func (v *drifted) markdown() {
 			v.say("- [ ] %s %s", verbs[a.Verb][0], markdown(actWords(a)))
 		}
 	}
+	v.markdownWaived()
+}
+
+// markdownWaived lists what the plan says is meant to be otherwise.
+func (v *drifted) markdownWaived() {
+	if len(v.Waived) == 0 {
+		return
+	}
+	v.say("\n### Waived\n")
+	t := &sheet{header: []string{"", "thing", "because", "until"}}
+	for i := range v.Waived {
+		w := &v.Waived[i]
+		t.add(v.verb(&w.Drifted), kindWord(w.Thing().Kind)+" "+w.Thing().Name, w.By.Because.Value, w.By.Until.Value)
+	}
+	_ = v.callWrite(t)
 }
 
 func (v *drifted) callWrite(t *sheet) error { return v.call.write(t, "md") }
