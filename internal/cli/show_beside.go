@@ -12,6 +12,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/overlap"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/text"
 )
 
 // This file shows what a list and a plan come to.
@@ -47,6 +48,7 @@ func (c *call) besides(plan, lists, columns, with, format, only string) (int, er
 		}
 	}
 	found := overlap.Against(o.Estate, all, joined)
+	before := len(found.Clashes)
 	if only != "all" {
 		found.Clashes = slices.DeleteFunc(found.Clashes, func(x overlap.Clash) bool { return string(x.Verdict) != only })
 	}
@@ -54,7 +56,7 @@ func (c *call) besides(plan, lists, columns, with, format, only string) (int, er
 	case "json":
 		err = c.json(besideJSON(found, len(all), unread, o))
 	case "text":
-		c.beside(found, len(all), unread, o)
+		c.beside(found, before, only, len(all), unread, o)
 	default:
 		err = c.write(besideSheet(found, o), format)
 	}
@@ -86,13 +88,13 @@ func toWord(p netip.Prefix) string {
 	return p.String()
 }
 
-// beside shows the list and the plan to a person.
-func (c *call) beside(found *overlap.Beside, n, unread int, o *opened) {
+// beside shows the list and the plan to a person: those overlaps that are only of a verdict, of as many as there were before.
+func (c *call) beside(found *overlap.Beside, before int, only string, n, unread int, o *opened) {
 	read := phrase.Count(n, "range")
 	if unread > 0 {
 		read += " that could be read"
 	}
-	if len(found.Clashes) == 0 && found.Unjudged == 0 {
+	if before == 0 && found.Unjudged == 0 {
 		c.say("%s", nothingBeside.say(read))
 		return
 	}
@@ -100,7 +102,11 @@ func (c *call) beside(found *overlap.Beside, n, unread int, o *opened) {
 	for _, x := range found.Clashes {
 		entries[x.Listed] = true
 	}
-	c.say("%s\n", strong.Sprintf("%d of %s overlap with what the plan has", len(entries), read))
+	if only == "all" {
+		c.say("%s\n", strong.Sprintf("%d of %s overlap with what the plan has", len(entries), read))
+	} else {
+		c.say("%s\n", strong.Sprintf("-only %s shows %d of the %s of %s with what the plan has", only, len(found.Clashes), phrase.Count(before, "overlap"), read))
+	}
 	t := &sheet{header: []string{"matters", "of the list", "range", "where", "overlaps", "range", "why"}, wrap: 6, paint: func(column int, cell string) pretty.Colors {
 		if column != 0 {
 			return nil
@@ -110,7 +116,9 @@ func (c *call) beside(found *overlap.Beside, n, unread int, o *opened) {
 	for _, x := range found.Clashes[:min(len(found.Clashes), maxShown)] {
 		t.add(string(x.Verdict), short(listName(x.Listed)), x.Listed.String(), x.Listed.Where, x.With.String(), x.With.Range.String(), x.Why)
 	}
-	_ = c.write(t, "text")
+	if len(found.Clashes) > 0 {
+		_ = c.write(t, "text")
+	}
 	if left := len(found.Clashes) + found.Left - maxShown; left > 0 {
 		c.say("\n%d more are left out; -format csv lists them", left)
 	}
@@ -152,29 +160,51 @@ func moverHow(m *overlap.Mover, plan string) string {
 // besideSheet has a row for each overlap, with who moves beside it; sizes are numbers of addresses.
 func besideSheet(found *overlap.Beside, o *opened) *sheet {
 	t := &sheet{header: []string{"verdict", "name", "owner", "place", "range", "addresses", "fixed", "where", "plan_kind", "plan_name", "plan_range", "plan_addresses", "plan_fixed", "plan_where", "shared", "shared_addresses", "why", "moves", "to"}, wrap: -1}
+	moves := movers(found)
 	for _, x := range found.Clashes {
 		l := x.Listed.Labels()
-		who, to := mover(found, &x)
+		who, to := moves(&x)
 		t.add(string(x.Verdict), l.Name, l.Owner, l.Place, x.Listed.String(), addressesIn(x.Listed.Interval), fmt.Sprint(l.Fixed), x.Listed.Where,
 			x.With.Kind, x.With.Name, x.With.Range.String(), addressesIn(address.IntervalOf(x.With.Range)), fmt.Sprint(x.With.Fixed()), o.Plan.Files.Where(x.With.At), x.Shared.String(), addressesIn(x.Shared), x.Why, who, to)
 	}
 	return t
 }
 
-// mover says which side of an overlap moves, and where to: list, plan, neither where both are fixed, or nobody where it is in nobody's way.
-func mover(found *overlap.Beside, x *overlap.Clash) (who, to string) {
-	for _, m := range slices.Concat(found.Moves, found.NoRoom) {
-		switch {
-		case m.Listed == x.Listed:
-			return "list", toWord(m.To)
-		case m.Listed == nil && m.What.Range == x.With.Range && m.What.Name == x.With.Name && m.What.Kind == x.With.Kind:
-			return "plan", toWord(m.To)
+// movers tells which side of an overlap moves, and where to: list, plan, neither where both are fixed, or nobody where it is in nobody's way.
+func movers(found *overlap.Beside) func(x *overlap.Clash) (who, to string) {
+	type place struct {
+		kind, name string
+		r          netip.Prefix
+	}
+	type pair struct {
+		listed *overlap.Listed
+		at     text.Pos
+	}
+	all := slices.Concat(found.Moves, found.NoRoom)
+	listed, planned, fixed := map[*overlap.Listed]int{}, map[place]int{}, map[pair]bool{}
+	for i, m := range slices.Backward(all) { // so that the first is kept
+		if m.Listed != nil {
+			listed[m.Listed] = i
+		} else {
+			planned[place{m.What.Kind, m.What.Name, m.What.Range}] = i
 		}
 	}
-	if slices.ContainsFunc(found.Fixed, func(f overlap.Clash) bool { return f.Listed == x.Listed && f.With.At == x.With.At }) {
-		return "neither", ""
+	for _, f := range found.Fixed {
+		fixed[pair{f.Listed, f.With.At}] = true
 	}
-	return "", ""
+	return func(x *overlap.Clash) (who, to string) {
+		i, ofList := listed[x.Listed]
+		k, ofPlan := planned[place{x.With.Kind, x.With.Name, x.With.Range}]
+		switch {
+		case ofList && (!ofPlan || i < k):
+			return "list", toWord(all[i].To)
+		case ofPlan:
+			return "plan", toWord(all[k].To)
+		case fixed[pair{x.Listed, x.With.At}]:
+			return "neither", ""
+		}
+		return "", ""
+	}
 }
 
 func addressesIn(i address.Interval) string { return address.Between(i.First, i.Last).Count().String() }
@@ -223,12 +253,13 @@ func besideJSON(found *overlap.Beside, n, unread int, o *opened) besideOut {
 		x := l.Labels()
 		return clashSide{Name: x.Name, Owner: x.Owner, Place: x.Place, Range: l.String(), Fixed: x.Fixed, Where: l.Where}
 	}
+	moves := movers(found)
 	for _, x := range found.Clashes {
-		who, _ := mover(found, &x)
+		who, _ := moves(&x)
 		out.Overlaps = append(out.Overlaps, clashOut{string(x.Verdict), x.Why, x.Shared.String(), listed(x.Listed),
 			clashSide{Kind: x.With.Kind, Name: x.With.Name, Range: x.With.Range.String(), Fixed: x.With.Fixed(), Where: o.Plan.Files.Where(x.With.At)}, who})
 	}
-	movers := func(all []overlap.Mover) []moverOut {
+	movings := func(all []overlap.Mover) []moverOut {
 		some := []moverOut{}
 		for _, m := range all {
 			one := moverOut{m.Listed != nil, moverName(&m), moverFrom(&m), toWord(m.To), m.Where, m.For}
@@ -236,6 +267,6 @@ func besideJSON(found *overlap.Beside, n, unread int, o *opened) besideOut {
 		}
 		return some
 	}
-	out.Moves, out.NoRoom = movers(found.Moves), movers(found.NoRoom)
+	out.Moves, out.NoRoom = movings(found.Moves), movings(found.NoRoom)
 	return out
 }
