@@ -43,6 +43,7 @@ var (
 	nothingOpensByIt = &assurance{"nothing opens by it, and nothing closes", "drift", "the same, of the plan and of what is at the cloud, read as a plan", "what the cloud has and the plan has no word for, which is listed", "build TestDriftIsFound"}
 	nothingOpensElse = &assurance{"nothing else opens", "reach -fix", "all that `compare` looks at, of the plan with the fixes, but for what was asked", plansOnly, "core/repair TestFixesOpen"}
 	enoughRoom       = &assurance{"every tier has room for what the plan says", "grow", "each tier with `hosts`, in each zone or region that it is for, with its growth", "tiers that say no hosts; subnets that say their size", "core/grow TestRandomGrowth"}
+	noneTooSmall     = &assurance{"no subnet that has a range is too small for its tier", "grow", "the same, of networks that have ranges", "networks without a range yet, which are told; subnets that say their size", "core/grow TestRandomGrowth"}
 	sameBeforeAfter  = &assurance{"who reaches whom is the same before and after", "renumber", "all that `compare` looks at, with what moves known by its name", plansOnly, "core/renumber TestRandomMoves"}
 	sameMeant        = &assurance{"all that is bound to a thing is bound to the same one as before", "rename", "each subnet, table, route, rule, group, list, gateway, workload, join, site and cluster of the plan, and whom each line of `expect` speaks of", "what stands outside the plan under the old name", "core/rename TestEverything"}
 	cleanSteps       = &assurance{"in every state between, nothing is cut and nothing opened that is not meant", "steps, build", "each state, read as a plan: all that `compare` looks at, against what passes before, or after all",
@@ -73,7 +74,7 @@ var (
 
 // assurances are all of them, in the order of the page.
 var assurances = []*assurance{nothingWrong, nothingElseWrong, lineHolds, nothingToFix, nothingDifferent, nothingOpens, nothingCloses, nothingOpensByIt, nothingOpensElse, sameBeforeAfter,
-	cleanSteps, bothSame, nothingStops, sameMeant, enoughRoom, nothingOverlaps, nothingOverlapsHere, nothingOverlapsLists, nothingBeside, joinsCleanly, nothingLacksJoined, nothingPassesAlready, cutsNoMore, neverStays, nothingLacks, allAgree, allAsItIs, noDrift, noDriftButWaived, planTrue, nothingToDo, nothingWasToDo, asProtocol}
+	cleanSteps, bothSame, nothingStops, sameMeant, enoughRoom, noneTooSmall, nothingOverlaps, nothingOverlapsHere, nothingOverlapsLists, nothingBeside, joinsCleanly, nothingLacksJoined, nothingPassesAlready, cutsNoMore, neverStays, nothingLacks, allAgree, allAsItIs, noDrift, noDriftButWaived, planTrue, nothingToDo, nothingWasToDo, asProtocol}
 
 // helpAssurances tells them, or writes docs/assurances.md.
 func (c *call) helpAssurances(format string) (int, error) {

@@ -302,8 +302,15 @@ func TestGrow(t *testing.T) {
 		assert.Contains(t, after, want)
 	}
 	assert.NotContains(t, run(t, folder, "", "check").out, "outgrown")
-	assert.Contains(t, run(t, folder, "", "grow", "booking").out, "every tier has room for what the plan says")
+	assert.Contains(t, run(t, folder, "", "grow", "booking").out, "every tier has room for what the plan says, of booking alone")
 	assert.Equal(t, after, read(t, folder))
+	fresh := t.TempDir()
+	write(t, fresh, "wendrik: 1\nregions: {west: [west-a]}\nspace: {west: {block: 10.144.0.0/20, region: west}}\nnetworks: {quay: {region: west, from: west, size: /22, tiers: {web: {hosts: 20}}}}\n")
+	for _, args := range [][]string{{"grow"}, {"grow", "quay/web"}} {
+		r = run(t, fresh, "", args...)
+		assert.NotContains(t, r.out, "every tier has room", "of what is not carved yet")
+		assert.Contains(t, r.out, "without a range yet: quay;  wendrik carve")
+	}
 	r = run(t, folder, "", "grow", "booking/web", "-hosts", "4000")
 	assert.Equal(t, 1, r.status)
 	assert.Contains(t, strings.Join(strings.Fields(r.out), " "), "no room network booking has no /20 left for tier booking/web")
@@ -313,6 +320,22 @@ func TestGrow(t *testing.T) {
 		assert.Equal(t, 2, r.status, args)
 		assert.Contains(t, r.err, want, args)
 	}
+}
+
+// TestOnlyOfOverlaps: what -only leaves out is not said to be none.
+func TestOnlyOfOverlaps(t *testing.T) {
+	t.Parallel()
+	folder := demo(t)
+	for only, status := range map[string]int{"conflict": 0, "latent": 1, "harmless": 0} {
+		r := run(t, folder, "", "overlaps", "-list", "inventory.csv", "-columns", "range=cidr,owner=team", "-plan", "wendrik.yaml", "-only", only)
+		assert.Equal(t, status, r.status, only)
+		assert.NotContains(t, r.out, "nothing of", only)
+		assert.Regexp(t, "^-only "+only+" shows [024] of the 4 overlaps of 7 ranges", r.out)
+	}
+	write(t, folder, "range,name\n192.0.2.0/24,elsewhere\n")
+	require.NoError(t, os.Rename(filepath.Join(folder, "wendrik.yaml"), filepath.Join(folder, "apart.csv")))
+	write(t, folder, "wendrik: 1\nnetworks: {quay: {range: 10.0.0.0/16}}\n")
+	assert.Contains(t, run(t, folder, "", "overlaps", "-list", "apart.csv", "-plan", "wendrik.yaml", "-only", "conflict").out, "nothing of 1 range overlaps with the plan")
 }
 
 // TestRename renames things of the demo estate: what is written is read as before, and what cannot be is told.

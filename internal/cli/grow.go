@@ -71,7 +71,15 @@ func growCommand() *command {
 // grown shows what making room comes to.
 func (c *call) grown(o *opened, r *grow.Result, d *compare.Result, changed []text.Changed) error {
 	if len(changed) == 0 && len(r.NoRoom) == 0 {
-		c.say("%s", enoughRoom.say())
+		of := ""
+		if len(c.args) > 0 {
+			of = ", of " + clean(phrase.Few(c.args, 4)) + " alone"
+		}
+		if waiting := grow.Waiting(r.After, c.args); len(waiting) > 0 {
+			c.say("%s%s; without a range yet: %s;  wendrik carve  gives it one", noneTooSmall.say(), of, clean(phrase.Few(waiting, 4)))
+			return nil
+		}
+		c.say("%s%s", enoughRoom.say(), of)
 		return nil
 	}
 	if len(r.Steps) > 0 {

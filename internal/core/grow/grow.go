@@ -45,6 +45,18 @@ type Result struct {
 	NoRoom []string // what still lacks room, and what would give it, each in a sentence without its full stop
 }
 
+// Waiting are the networks of those asked for, by name, whose tiers say hosts and that have no range yet: they have room for nobody, and it is
+// not for grow to carve them first.
+func Waiting(e *estate.Estate, names []string) (all []string) {
+	g := &grower{q: Request{Names: names}}
+	for _, n := range e.Networks {
+		if len(n.Ranges) == 0 && slices.ContainsFunc(n.Tiers, func(t *estate.Tier) bool { return t.Plan.Hosts.Given() && g.asked(n.Name, t.Name) }) {
+			all = append(all, n.Name)
+		}
+	}
+	return all
+}
+
 // Of makes room. The error is a *wrong.Error, for what is asked for and is not there.
 func Of(e *estate.Estate, q Request) (*Result, error) {
 	g := &grower{Result: &Result{After: e}, q: q}
