@@ -111,6 +111,41 @@ func TestHarmless(t *testing.T) {
 	}
 }
 
+// TestTally: a sample fails where a fresh mistake lives, and where none was tried for lack of time.
+func TestTally(t *testing.T) {
+	c := &code{path: "wendrik/internal/core/a"}
+	m := &mutant{file: &file{name: "x.go"}, line: 4}
+	lives, noticed := outcome{mutant: m, lives: true}, outcome{mutant: m}
+	for _, tc := range []struct {
+		name          string
+		fresh, others []outcome
+		noFresh       bool
+		says, fails   string
+	}{
+		{"all noticed", []outcome{noticed}, []outcome{noticed, noticed}, false, "3 of 3 noticed in all\n", ""},
+		{"one lives elsewhere", []outcome{noticed}, []outcome{lives}, false, "1 of 2 noticed in all\n", ""},
+		{"a fresh one lives", []outcome{lives, noticed}, nil, false, "1 of 2 noticed in all\n", "what the last commit changed:\n  x.go:4 "},
+		{"no time for anything", nil, nil, false, "0 of 0 noticed in all\nno time was left to try what the last commit changed in: core/a\n", "none was tried"},
+		{"no time for the fresh ones", nil, []outcome{noticed}, false, "1 of 1 noticed in all\nno time was left to try what the last commit changed in: core/a\n", "nothing of what the last commit changed was tried"},
+		{"the last commit changed no code", nil, []outcome{noticed}, true, "1 of 1 noticed in all\n", ""},
+		{"there is nothing", nil, nil, true, "0 of 0 noticed in all\n", "none was tried"},
+	} {
+		var all tally
+		if !tc.noFresh {
+			all.add(c, []*mutant{m, m}, tc.fresh, true)
+		}
+		all.add(c, []*mutant{m, m}, tc.others, false)
+		var out bytes.Buffer
+		err := all.end(&out)
+		assert.Equal(t, tc.says, out.String(), tc.name)
+		if tc.fails == "" {
+			assert.NoError(t, err, tc.name)
+		} else {
+			assert.ErrorContains(t, err, tc.fails, tc.name)
+		}
+	}
+}
+
 func TestHunks(t *testing.T) {
 	got := hunks("/top", "diff --git a/x.go b/x.go\n--- a/x.go\n+++ b/x.go\n@@ -3 +3,2 @@ func f\n-a\n+b\n+c\n@@ -9,2 +10,0 @@\n-d\n-e\n--- a/y.go\n+++ b/y.go\n@@ -1 +1 @@\n-a\n+b\n")
 	assert.Equal(t, lines{"/top/x.go": {3: true, 4: true}, "/top/y.go": {1: true}}, got)

@@ -62,7 +62,7 @@ func (c *code) build(ctx context.Context, w woven, folder string, args []string)
 	})
 	b.env = append(outer, "GOFLAGS="+strings.TrimSpace(os.Getenv("GOFLAGS")+" -overlay="+overlay), "CGO_ENABLED=0")
 	for _, out := range [][]string{{"test", "-c", "-vet=off", "-o", b.binary, c.path}, {"build", "-o", filepath.Join(folder, "wendrik"), "wendrik/cmd/wendrik"}} {
-		if out[0] == "build" && !drivesProgram(c) {
+		if out[0] == "build" && drives(c) == 0 {
 			continue
 		}
 		build := exec.CommandContext(ctx, "go", out...)
@@ -75,8 +75,13 @@ func (c *code) build(ctx context.Context, w woven, folder string, args []string)
 	return b, nil
 }
 
-// drivesProgram says whether the tests of a package build the program.
-func drivesProgram(c *code) bool { return strings.HasSuffix(c.path, "/cli") }
+// drives is 1 for a package whose tests build the program and wait for it, and 0 for one that computes by itself.
+func drives(c *code) int {
+	if strings.HasSuffix(c.path, "/cli") {
+		return 1
+	}
+	return 0
+}
 
 // run runs tests by name while one mutant is awake; none is where it is less than 0. It says what they printed, and
 // whether they passed.
@@ -113,7 +118,7 @@ func (b *bench) listen(ctx context.Context, workers int) error {
 	b.tests = make([]test, len(names))
 	var mu sync.Mutex
 	var wrong []error
-	side(workers, len(names), func(i int) {
+	side(workers*(1+2*drives(b.c)), len(names), func(i int) { // who waits for another program leaves room for others
 		t := test{name: names[i], seen: make([]bool, len(b.w.mutants))}
 		seen := filepath.Join(b.folder, "seen-"+t.name)
 		began := time.Now()
