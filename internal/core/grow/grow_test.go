@@ -153,3 +153,21 @@ func fewest(e *estate.Estate, small []space.Small) int {
 	}
 	return best
 }
+
+// TestWaiting: who has no range yet has no room, and nobody else is told so, whether the network is asked for, one of its tiers or all.
+func TestWaiting(t *testing.T) {
+	e := estatetest.Load(t, "wendrik: 1\nregions: {west: [west-a]}\nspace: {west: {block: 10.144.0.0/14, region: west}}\nnetworks:\n"+
+		"  plain: {region: west, from: west, size: /24, tiers: {web: {hosts: 20}, app: {}}}\n"+
+		"  quiet: {region: west, from: west, size: /24, tiers: {web: {}}}\n"+
+		"  there: {region: west, range: 10.144.4.0/24, tiers: {web: {hosts: 20}}}\n"+
+		"  later: {region: west, from: west, size: /24, tiers: {db: {hosts: 20}}}\n")
+	for _, tc := range []struct {
+		names string
+		want  []string
+	}{
+		{"", []string{"plain", "later"}}, {"plain", []string{"plain"}}, {"plain/web", []string{"plain"}}, {"plain/app", nil}, {"web", nil},
+		{"later/db there", []string{"later"}}, {"there", nil}, {"quiet", nil},
+	} {
+		assert.Equal(t, tc.want, Waiting(e, strings.Fields(tc.names)), tc.names)
+	}
+}
