@@ -48,7 +48,11 @@ func outageCommand() *command {
 					all = append(all, one)
 				} else {
 					meter := c.meter("taking out each part", 0, progress.UnitsDefault)
-					all = outage.Of(o.Estate, *pairs, meter.step)
+					most := 0
+					if *format == "text" {
+						most = maxLosses
+					}
+					all = outage.Of(o.Estate, *pairs, most, meter.step)
 					meter.end()
 				}
 				status := good

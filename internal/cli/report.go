@@ -223,7 +223,7 @@ func (c *call) reportOutages(p *report.Page, o *opened) {
 		return
 	}
 	meter := c.meter("taking out each part", 0, progress.UnitsDefault)
-	all := outage.Of(o.Estate, false, meter.step)
+	all := outage.Of(o.Estate, false, mostReportLosses, meter.step)
 	meter.end()
 	for i, l := range all {
 		if i == mostReportLosses {

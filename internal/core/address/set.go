@@ -4,6 +4,7 @@ import (
 	"math/big"
 	"net/netip"
 	"slices"
+	"sort"
 	"strings"
 )
 
@@ -64,9 +65,7 @@ func touches(a, b span) bool {
 }
 
 // Union is every address that is in s or in t.
-func (s Set) Union(t Set) Set {
-	return Set{normal(slices.Concat(s.v4, t.v4)), normal(slices.Concat(s.v6, t.v6))}
-}
+func (s Set) Union(t Set) Set { return Set{joined(s.v4, t.v4), joined(s.v6, t.v6)} }
 
 // Minus is every address that is in s and not in t.
 func (s Set) Minus(t Set) Set { return Set{subtract(s.v4, t.v4), subtract(s.v6, t.v6)} }
@@ -74,7 +73,54 @@ func (s Set) Minus(t Set) Set { return Set{subtract(s.v4, t.v4), subtract(s.v6, 
 // Intersect is every address that is in both s and t.
 func (s Set) Intersect(t Set) Set { return Set{common(s.v4, t.v4), common(s.v6, t.v6)} }
 
+// joined merges the spans of two sets, both in order.
+func joined(a, b []span) []span {
+	switch {
+	case len(a) == 0:
+		return b
+	case len(b) == 0 || same(a, b):
+		return a
+	}
+	out := make([]span, 0, len(a)+len(b))
+	for len(a) > 0 || len(b) > 0 {
+		from := &a
+		if len(a) == 0 || len(b) > 0 && b[0].first.less(a[0].first) {
+			from = &b
+		}
+		s := (*from)[0]
+		*from = (*from)[1:]
+		if n := len(out); n > 0 && touches(out[n-1], s) {
+			if out[n-1].last.less(s.last) {
+				out[n-1].last = s.last
+			}
+			continue
+		}
+		out = append(out, s)
+	}
+	return slices.Clip(out)
+}
+
+// same reports whether two lists are one, or alike.
+func same(a, b []span) bool {
+	return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0] || slices.Equal(a, b))
+}
+
+// around leaves out of a list what lies before and behind another, of which there is at least one.
+func around(a, b []span) []span {
+	from := sort.Search(len(a), func(i int) bool { return !a[i].last.less(b[0].first) })
+	to := sort.Search(len(a), func(i int) bool { return b[len(b)-1].last.less(a[i].first) })
+	return a[from:max(from, to)]
+}
+
 func subtract(a, b []span) []span {
+	if len(a) == 0 || len(b) == 0 {
+		return a
+	}
+	if b = around(b, a); len(b) == 0 {
+		return a
+	} else if same(a, b) {
+		return nil
+	}
 	var out []span
 	for _, s := range a {
 		for len(b) > 0 && b[0].last.less(s.first) {
@@ -102,7 +148,19 @@ func subtract(a, b []span) []span {
 }
 
 func common(a, b []span) []span {
-	var out []span
+	if len(a) == 0 || len(b) == 0 {
+		return nil
+	}
+	if same(a, b) {
+		return a
+	}
+	if a = around(a, b); len(a) == 0 {
+		return nil
+	}
+	if b = around(b, a); len(b) == 1 && !a[0].first.less(b[0].first) && !b[0].last.less(a[len(a)-1].last) {
+		return slices.Clip(a) // all of it
+	}
+	out := make([]span, 0, max(len(a), len(b)))
 	for len(a) > 0 && len(b) > 0 {
 		first, last := a[0].first, a[0].last
 		if first.less(b[0].first) {
@@ -120,7 +178,7 @@ func common(a, b []span) []span {
 			b = b[1:]
 		}
 	}
-	return out
+	return slices.Clip(out)
 }
 
 // Empty reports whether s holds no address.

@@ -37,6 +37,7 @@ type Estate struct {
 	StandIn   netip.Addr  // one of them, for the address that a cloud chooses itself for what has none
 
 	out     map[any]bool // what is out of order
+	watch   *Watch       // notes of what it is asked whether it is; nil where nobody wants to know
 	scope   scope
 	regions map[string]*plan.Region
 	public  map[netip.Addr]Host

@@ -1,6 +1,8 @@
 package estate
 
 import (
+	"iter"
+	"maps"
 	"slices"
 
 	"wendrik/internal/core/text"
@@ -120,7 +122,42 @@ func (e *Estate) Without(parts ...Part) *Estate {
 }
 
 // Out reports whether something is out of order.
-func (e *Estate) Out(x any) bool { return len(e.out) > 0 && e.out[x] }
+func (e *Estate) Out(x any) bool {
+	if e.watch != nil {
+		e.watch.asked[x] = true
+	}
+	return len(e.out) > 0 && e.out[x]
+}
+
+// Watch is what an estate was asked whether it is out of order. An answer that came about without a word about some parts is the same while
+// these are out of order, since nothing else tells such estates apart.
+type Watch struct {
+	asked map[any]bool
+	taken []any
+}
+
+// Watched is the estate, and what notes of which things it is asked whether they are out of order, by one question at a time.
+func (e *Estate) Watched() (*Estate, *Watch) {
+	watched := *e
+	watched.watch = &Watch{asked: map[any]bool{}}
+	return &watched, watched.watch
+}
+
+// Take gives what was asked since it was taken last, until it is taken again.
+func (w *Watch) Take() []any {
+	w.taken = w.taken[:0]
+	for x := range w.asked {
+		w.taken = append(w.taken, x)
+	}
+	clear(w.asked)
+	return w.taken
+}
+
+// AnyOut reports whether any of some things is out of order.
+func (e *Estate) AnyOut(things []any) bool { return slices.ContainsFunc(things, e.Out) }
+
+// OutOfOrder is all that is out of order, in no order.
+func (e *Estate) OutOfOrder() iter.Seq[any] { return maps.Keys(e.out) }
 
 // Failing reports whether anything is out of order.
 func (e *Estate) Failing() bool { return len(e.out) > 0 }

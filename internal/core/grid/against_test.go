@@ -138,6 +138,9 @@ func TestDifferencesAgainstPairs(t *testing.T) {
 		}
 		parts := a.Parts()
 		standing := NewStanding(a)
+		if seed%2 == 0 {
+			standing.rows = nil // as of estates that are too large to keep them
+		}
 		for range 5 {
 			p := parts[rng.IntN(len(parts))]
 			failing := a.Without(p)

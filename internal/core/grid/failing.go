@@ -1,9 +1,13 @@
 package grid
 
 import (
+	"cmp"
 	"maps"
 	"net/netip"
+	"runtime"
 	"slices"
+	"sync"
+	"sync/atomic"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
@@ -13,23 +17,35 @@ import (
 
 // This file compares an estate with itself while parts of it are out of order.
 
-// Standing is the grid of an estate in which everything works, to be compared with what is left when parts fail.
+// Standing is the grid of an estate in which everything works, to be compared with what is left when parts fail: one after another.
+//
+// Whatever is worked out of an estate asks it what is out of order, and is noted beside that. What never asked for a thing stays as it is
+// while the thing fails, so that only what asked is worked out again.
 type Standing struct {
 	c       *comparison
-	answers map[outside]*reach.Answer // what passes between a class and a site or the internet
-	rows    [][]Cell                  // all of its grid, where that is not too large; else nil
-	away    map[*estate.Network]bool  // those of which a table leads a part of their own ranges elsewhere
-	workers []*worker                 // which know what filters come to, and go from one that fails to the next
+	rows    [][]Cell                 // all of its grid, where that is not too large; else nil
+	away    map[*estate.Network]bool // those of which a table leads a part of their own ranges elsewhere
+	winded  []pairOfPlaces           // those between which a walk tells what passes, and asks for more than its road does
+	bySpot  [2][][]*place            // the places that each spot is for, in each family
+	byTable [][]*place               // those that each table is for
+	outside map[any][]outside        // the questions about what is outside that rest on a thing
+	workers []*worker                // which know what filters come to, and go from one that fails to the next
+	readers []*rowReader
+	roads   [2][]road // those of the estate of which parts fail
+	differ  [][]*place
+	far     []reach.End // the internet, and sites
 }
+
+// pairOfPlaces are two places in different networks.
+type pairOfPlaces struct{ from, to *place }
 
 // maxKept is of how many classes the grid is kept.
 const maxKept = 4000
 
-// outside is a question between a class and what is outside.
+// outside is a question between a class and what is outside, which is known by its number.
 type outside struct {
-	class int
-	name  string
-	there bool // whether it is from there
+	class, far int
+	there      bool // whether it is from there
 }
 
 // NewStanding makes the grid of an estate. No workloads of two zones are in one class.
@@ -44,14 +60,17 @@ func NewStanding(e *estate.Estate) *Standing {
 		}
 		return zones[x.Subnet.Zone]<<2 | publicness(x)
 	}
-	g := NewGrid(e, unit)
+	g := newClasses(e, unit)
+	g.want(nil)
+	g.rests = [2]map[any][]int{{}, {}}
+	g.complete()
 	c := &comparison{estates: [2]*estate.Estate{e, e}, grids: [2]*Grid{g, g}}
 	for i := range g.Classes {
 		x := sameClass{at: [2]int{i, i}}
 		x.sort(c.estates, c.grids)
 		c.classes = append(c.classes, x)
 	}
-	s := &Standing{c: c, answers: map[outside]*reach.Answer{}, away: map[*estate.Network]bool{}}
+	s := &Standing{c: c, away: map[*estate.Network]bool{}, byTable: make([][]*place, len(g.routers)), differ: make([][]*place, len(g.places))}
 	for _, n := range e.Networks {
 		s.away[n] = leadsOwnAway(n)
 	}
@@ -61,20 +80,111 @@ func NewStanding(e *estate.Estate) *Standing {
 			return nil
 		})
 	}
+	s.findPlaces()
+	s.askOutside()
 	return s
 }
 
-// Without compares with the estate in which some parts are out of order: what passes no longer, of what goes from or to some
-// networks, and whom of theirs the internet sees otherwise. What passes only now cannot be.
+// findPlaces sorts the places by their tables and spots, and finds those between which only a walk tells what passes.
+func (s *Standing) findPlaces() {
+	g := s.c.grids[0]
+	for f := range s.bySpot {
+		s.bySpot[f] = make([][]*place, len(g.targets[f]))
+		s.roads[f] = slices.Clone(g.roads[f])
+	}
+	for _, p := range g.places {
+		s.byTable[p.router] = append(s.byTable[p.router], p)
+		for f, spot := range p.spots {
+			if spot >= 0 {
+				s.bySpot[f][spot] = append(s.bySpot[f][spot], p)
+			}
+		}
+	}
+	for f := range g.roads {
+		for number, r := range g.roads[f] {
+			if r == winded {
+				s.between(f, number, func(p pairOfPlaces) { s.winded = append(s.winded, p) })
+			}
+		}
+	}
+}
+
+// between tells of the places between which packets take a road, or their replies.
+func (s *Standing) between(f, number int, tell func(pairOfPlaces)) {
+	spots := len(s.bySpot[f])
+	for _, from := range s.byTable[number/spots] {
+		for _, to := range s.bySpot[f][number%spots] {
+			if from.network != to.network && from.spots[f] >= 0 {
+				tell(pairOfPlaces{from, to})
+				tell(pairOfPlaces{to, from})
+			}
+		}
+	}
+}
+
+// askOutside asks what passes between each class and what is outside, and notes on what that rests where anything does: what does not pass
+// cannot stop.
+func (s *Standing) askOutside() {
+	e := s.c.estates[0]
+	names := []string{"internet"}
+	for _, x := range e.Sites {
+		names = append(names, x.Name)
+	}
+	for _, name := range names {
+		if far, err := reach.Find(e, name); err == nil {
+			s.far = append(s.far, far)
+		}
+	}
+	var taken atomic.Int64
+	var lock sync.Mutex
+	var work sync.WaitGroup
+	s.outside = map[any][]outside{}
+	for range runtime.GOMAXPROCS(0) {
+		work.Go(func() {
+			watched, watch := e.Watched()
+			rests := map[any][]outside{}
+			for i := int(taken.Add(1)) - 1; i < len(s.c.classes); i = int(taken.Add(1)) - 1 {
+				for far := range s.far {
+					for _, there := range []bool{true, false} {
+						q := outside{i, far, there}
+						a := reach.Ask(watched, s.question(q))
+						asked := watch.Take()
+						if a.Some.Empty() && len(a.SeenAs) == 0 {
+							continue
+						}
+						for _, x := range asked {
+							rests[x] = append(rests[x], q)
+						}
+					}
+				}
+			}
+			lock.Lock()
+			defer lock.Unlock()
+			for x, all := range rests {
+				s.outside[x] = append(s.outside[x], all...)
+			}
+		})
+	}
+	work.Wait()
+}
+
+func (s *Standing) question(q outside) reach.Question {
+	far, class := s.far[q.far], reach.EndOf(s.c.grids[0].Classes[q.class].Members[0])
+	if q.there {
+		return reach.Question{From: far, To: class, Flows: flow.Any()}
+	}
+	return reach.Question{From: class, To: far, Flows: flow.Any()}
+}
+
+// Without compares with the estate in which some parts are out of order: what passes no longer, and whom the internet sees otherwise. Where
+// a walk or a workload that forwards is on the way, it asks only for what goes from or to some networks, or for all where in is nil. What
+// passes only now cannot be.
 func (s *Standing) Without(failing *estate.Estate, in func(network string) bool) *Differences {
 	base := s.c.grids[0]
 	g := &Grid{Classes: base.Classes, e: failing, filters: base.filters, places: base.places, routers: base.routers, sources: base.sources, spots: base.spots, targets: base.targets,
-		brief: base.brief, addrs: base.addrs, ranked: base.ranked, outcomes: outcomes{known: map[outcome]OutcomeID{}}, handed: map[int]outcome{}}
-	for f := range g.roads {
-		g.roads[f] = slices.Clone(base.roads[f])
-	}
+		brief: base.brief, addrs: base.addrs, ranked: base.ranked, roads: s.roads, outcomes: outcomes{known: map[outcome]OutcomeID{}}, handed: map[int]outcome{}}
 	g.want(in)
-	base.wanted = g.wanted // since the places are those of both
+	base.wanted, base.differ = g.wanted, nil // since the places are those of both
 	if s.workers == nil {
 		s.workers = g.staff()
 	}
@@ -82,52 +192,81 @@ func (s *Standing) Without(failing *estate.Estate, in func(network string) bool)
 		r.take(g)
 	}
 	g.workers = s.workers
-	g.findRoads()
+	changed := s.walkAgain(g)
 	g.handOn()
-	c := &comparison{estates: [2]*estate.Estate{s.c.estates[0], failing}, grids: [2]*Grid{base, g}, in: in, classes: slices.Clone(s.c.classes)}
+	c := &comparison{estates: [2]*estate.Estate{s.c.estates[0], failing}, grids: [2]*Grid{base, g}, in: in, classes: s.c.classes, before: s.rows, readers: s.readers}
 	for i := range c.classes {
 		c.classes[i].asked = g.Classes[i].place.asked
 	}
-	c.skip, c.before = s.unchanged(g), s.rows
+	g.differ = s.differing(g, changed)
+	base.differ = g.differ
 	c.inside()
-	s.outside(c)
+	s.readers = c.readers
+	s.compareOutside(c)
+	for f := range changed {
+		for _, number := range changed[f] {
+			s.roads[f][number] = base.roads[f][number]
+		}
+	}
+	for i := range s.differ {
+		s.differ[i] = s.differ[i][:0]
+	}
 	return &Differences{gathered(c.notes.opens), gathered(c.notes.closes), c.seen}
 }
 
-// unchanged tells the classes from which nothing goes otherwise than while everything works: all ways of their place stay as
-// they are, and balancers hand on what they did.
-func (s *Standing) unchanged(g *Grid) func(class int) bool {
+// walkAgain walks the roads that rest on what is out of order, and gives those that are others than while everything works.
+func (s *Standing) walkAgain(g *Grid) (changed [2][]int) {
 	base := s.c.grids[0]
-	inside := g.e.OutForwards() // a workload that forwards may be on the way within its network
-	if inside || !maps.Equal(base.handed, g.handed) {
-		return func(int) bool { return false }
-	}
-	known := make([]bool, len(g.places))
-	for _, from := range g.places {
-		same := !s.away[from.network]
-		for _, to := range g.askedFrom(from) {
-			if !same {
-				break
+	for f := range changed {
+		var again []int
+		for x := range g.e.OutOfOrder() {
+			again = append(again, base.rests[f][x]...)
+		}
+		slices.Sort(again)
+		again = slices.Compact(again)
+		const atOnce = 64
+		g.sideBySide((len(again)+atOnce-1)/atOnce, func(r *worker, i int) {
+			for _, number := range again[i*atOnce : min((i+1)*atOnce, len(again))] {
+				r.findRoad(f, number)
 			}
-			if to.network == from.network {
-				continue
-			}
-			for f := range 2 {
-				if from.spots[f] < 0 || to.spots[f] < 0 {
-					continue
-				}
-				there := from.router*len(g.targets[f]) + int(to.spots[f])
-				back := to.router*len(g.targets[f]) + int(from.spots[f])
-				for _, at := range []int{there, back} {
-					if g.roads[f][at] != base.roads[f][at] || g.roads[f][at] == winded {
-						same = false
-					}
-				}
+		})
+		for _, number := range again {
+			if g.roads[f][number] != base.roads[f][number] {
+				changed[f] = append(changed[f], number)
 			}
 		}
-		known[from.number] = same
 	}
-	return func(class int) bool { return known[g.Classes[class].place.number] }
+	return changed
+}
+
+// differing are, for each place, those towards which something can go otherwise than while everything works: all that are asked for where
+// a workload may be on the way within its network or balancers hand on otherwise, else those to or from which a way is another.
+func (s *Standing) differing(g *Grid, changed [2][]int) [][]*place {
+	if g.e.OutForwards() || !maps.Equal(s.c.grids[0].handed, g.handed) {
+		return nil
+	}
+	all := s.differ
+	add := func(p pairOfPlaces) { all[p.from.number] = append(all[p.from.number], p.to) }
+	for f := range changed {
+		for _, number := range changed[f] {
+			s.between(f, number, add)
+		}
+	}
+	for _, p := range s.winded {
+		if p.from.asked || p.to.asked {
+			add(p)
+		}
+	}
+	for _, from := range g.places {
+		if s.away[from.network] {
+			all[from.number] = append(all[from.number], g.askedFrom(from)...)
+		}
+		if len(all[from.number]) > 1 {
+			slices.SortFunc(all[from.number], func(a, b *place) int { return a.number - b.number })
+			all[from.number] = slices.Compact(all[from.number])
+		}
+	}
+	return all
 }
 
 // leadsOwnAway reports whether a table of a network leads a part of its own ranges elsewhere.
@@ -139,42 +278,25 @@ func leadsOwnAway(n *estate.Network) bool {
 	})
 }
 
-// outside compares what passes between workloads and the internet or sites, with what it remembers of the estate that stands.
-func (s *Standing) outside(c *comparison) {
-	names := []string{"internet"}
-	for _, x := range c.estates[0].Sites {
-		names = append(names, x.Name)
+// compareOutside compares what passes between workloads and what is outside, of all that rests on what is out of order.
+func (s *Standing) compareOutside(c *comparison) {
+	var again []outside
+	for x := range c.estates[1].OutOfOrder() {
+		again = append(again, s.outside[x]...)
 	}
-	for _, name := range names {
-		far, err := reach.Find(c.estates[0], name)
-		if err != nil {
-			continue
+	slices.SortFunc(again, func(a, b outside) int {
+		if n := cmp.Or(a.far-b.far, a.class-b.class); n != 0 || a.there == b.there {
+			return n
 		}
-		for k := range c.classes {
-			x := &c.classes[k]
-			if !x.asked {
-				continue
-			}
-			for _, there := range []bool{true, false} {
-				q := reach.Question{From: far, To: reach.EndOf(c.grids[0].Classes[k].Members[0]), Flows: flow.Any()}
-				if !there {
-					q.From, q.To = q.To, q.From
-				}
-				key := outside{k, name, there}
-				was := s.answers[key]
-				if was == nil {
-					was = reach.Ask(c.estates[0], q)
-					s.answers[key] = was
-				}
-				if was.Some.Empty() && len(was.SeenAs) == 0 {
-					continue // what does not pass cannot stop
-				}
-				is := reach.Ask(c.estates[1], q)
-				if name == "internet" && !there {
-					c.seenOf(x, [2]*reach.Answer{was, is})
-				}
-				c.notes.outside(name, x.names(), there, [2][]reach.Part{was.Parts(), is.Parts()}, address.All(), nil)
-			}
+		return map[bool]int{true: -1, false: 1}[a.there]
+	})
+	for _, q := range slices.Compact(again) {
+		was, is := reach.Ask(c.estates[0], s.question(q)), reach.Ask(c.estates[1], s.question(q))
+		x := &c.classes[q.class]
+		name := nameOf(s.far[q.far])
+		if name == "internet" && !q.there {
+			c.seenOf(x, [2]*reach.Answer{was, is})
 		}
+		c.notes.outside(name, x.names(), q.there, [2][]reach.Part{was.Parts(), is.Parts()}, address.All(), nil)
 	}
 }

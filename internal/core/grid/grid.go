@@ -21,12 +21,14 @@ type Grid struct {
 	e        *estate.Estate
 	filters  *filters
 	places   []*place
-	wanted   []*place // those of which it is asked what goes from and to them
+	wanted   []*place   // those of which it is asked what goes from and to them
+	differ   [][]*place // by place, those towards which it is asked what passes; nil where that follows from wanted
 	routers  map[*estate.Table]int
 	sources  [2][]*estate.Workload // one that each table is for, in each family; nil when there is none
 	spots    [2]map[spot]int32
 	targets  [2][]*estate.Workload // one in each spot
 	roads    [2][]road             // from each router to each spot, by routers
+	rests    [2]map[any][]int      // the roads that rest on each thing that can fail, by number; nil where nobody wants to know
 	coming   [2][]road             // the same, by spots; nil where few are asked for
 	brief    []brief               // of each class
 	addrs    [2][]netip.Addr       // of all classes, in order
@@ -76,6 +78,12 @@ func NewGrid(e *estate.Estate, unit func(*estate.Workload) int) *Grid { return n
 func newGridIn(e *estate.Estate, unit func(*estate.Workload) int, in func(network string) bool) *Grid {
 	g := newClasses(e, unit)
 	g.want(in)
+	g.complete()
+	return g
+}
+
+// complete makes all of a grid that has its classes, and of which it is known what is wanted.
+func (g *Grid) complete() {
 	for f, like := range []family{ipv4, ipv6} {
 		g.rank(f, like)
 	}
@@ -84,7 +92,6 @@ func newGridIn(e *estate.Estate, unit func(*estate.Workload) int, in func(networ
 	}
 	g.findRoads()
 	g.handOn()
-	return g
 }
 
 // want notes of which networks it is asked what goes from and to them.
@@ -146,9 +153,7 @@ func (g *Grid) findRoads() {
 	asked := func(x *estate.Workload) bool { return x != nil && (g.in == nil || g.in(x.Subnet.Network.Name)) }
 	for f := range g.roads {
 		routers, spots := len(g.sources[f]), len(g.targets[f])
-		if g.roads[f] == nil {
-			g.roads[f] = make([]road, routers*spots)
-		}
+		g.roads[f] = make([]road, routers*spots)
 		var all, some []int // the spots that are asked for from everywhere
 		for j, b := range g.targets[f] {
 			if all = append(all, j); asked(b) {
@@ -156,17 +161,14 @@ func (g *Grid) findRoads() {
 			}
 		}
 		g.sideBySide(routers, func(r *worker, i int) {
-			a, row := g.sources[f][i], g.roads[f][i*spots:][:spots]
 			to := some
-			if a == nil {
+			if a := g.sources[f][i]; a == nil {
 				return
 			} else if asked(a) {
 				to = all
 			}
 			for _, j := range to {
-				if b := g.targets[f][j]; a.Subnet.Network != b.Subnet.Network {
-					row[j] = r.road(a, b, []family{ipv4, ipv6}[f])
-				}
+				r.findRoad(f, i*spots+j)
 			}
 		})
 		if g.coming[f] = nil; g.in != nil {
@@ -177,6 +179,31 @@ func (g *Grid) findRoads() {
 			for j := range spots {
 				g.coming[f][j*routers+i] = g.roads[f][i*spots+j]
 			}
+		}
+	}
+	if g.rests[0] == nil {
+		return
+	}
+	for _, r := range g.workers {
+		for f := range r.rests {
+			for x, roads := range r.rests[f] {
+				g.rests[f][x] = append(g.rests[f][x], roads...)
+			}
+		}
+		r.tracer, r.watch, r.rests = reach.NewTracer(g.e), nil, [2]map[any][]int{}
+	}
+}
+
+// findRoad walks the road that has a number.
+func (r *worker) findRoad(f, number int) {
+	a, b := r.g.sources[f][number/len(r.g.targets[f])], r.g.targets[f][number%len(r.g.targets[f])]
+	if a == nil || a.Subnet.Network == b.Subnet.Network {
+		return
+	}
+	r.g.roads[f][number] = r.road(a, b, []family{ipv4, ipv6}[f])
+	if r.watch != nil {
+		for _, x := range r.watch.Take() {
+			r.rests[f][x] = append(r.rests[f][x], number)
 		}
 	}
 }

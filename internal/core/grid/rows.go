@@ -8,7 +8,7 @@ import "wendrik/internal/core/estate"
 func (r *worker) rows(start int, rows [][]Cell) {
 	for i, row := range rows {
 		x := r.g.Classes[start+i]
-		if r.spreads = x.place.asked; r.spreads {
+		if r.spreads = r.g.asksMany(x.place); r.spreads {
 			r.leave(x)
 		}
 		r.strangers(x, row)
@@ -22,10 +22,18 @@ func (r *worker) rows(start int, rows [][]Cell) {
 
 // askedFrom are the places of which somebody asks whether what goes there from a place passes.
 func (g *Grid) askedFrom(from *place) []*place {
-	if from.asked {
+	switch {
+	case g.differ != nil:
+		return g.differ[from.number]
+	case from.asked:
 		return g.places
 	}
 	return g.wanted
+}
+
+// asksMany reports whether so much is asked from a place that what filters let through is best written out for every address.
+func (g *Grid) asksMany(from *place) bool {
+	return from.asked && (g.differ == nil || 4*len(g.differ[from.number]) > len(g.places))
 }
 
 // leaves is what the filters of a class itself let through to an address, by the place of that in order.

@@ -3,6 +3,7 @@ package grid
 import (
 	"slices"
 
+	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/reach"
 )
@@ -20,10 +21,12 @@ type worker struct {
 	known    []outcome             // the outcomes with the first numbers
 	same     [lowNumbers]OutcomeID // one more than the number of the outcome whose two sets are the same; 0 when unknown
 	replies  map[[2]uint16]flowID
-	lets     [2][]run    // of each filter, in each family, the run that was asked about last
-	rowsOf   [2][]flowID // of the class whose row it is, what its own filters let through to each address there
-	rowsBack [2][]flowID // and what its list lets back in from each
-	spreads  bool        // whether these two are those of that class: else each address is asked for by itself
+	lets     [2][]run         // of each filter, in each family, the run that was asked about last
+	rowsOf   [2][]flowID      // of the class whose row it is, what its own filters let through to each address there
+	rowsBack [2][]flowID      // and what its list lets back in from each
+	watch    *estate.Watch    // of what roads rest on; nil where nobody wants to know
+	rests    [2]map[any][]int // in each family, the numbers of the roads that rest on a thing
+	spreads  bool             // whether these two are those of that class: else each address is asked for by itself
 }
 
 // run is some addresses in order towards which a filter lets the same through.
@@ -41,6 +44,11 @@ func newWorker(g *Grid) *worker {
 	r.notTCP = g.filters.flows.number(flow.Any().Minus(flow.TCP()))
 	for i := range r.small {
 		r.small[i] = -1
+	}
+	if g.rests[0] != nil {
+		var watched *estate.Estate
+		watched, r.watch = g.e.Watched()
+		r.tracer, r.rests = reach.NewTracer(watched), [2]map[any][]int{{}, {}}
 	}
 	for f := range r.lets {
 		r.lets[f] = make([]run, len(g.filters.tables))

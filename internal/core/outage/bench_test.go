@@ -20,7 +20,7 @@ func BenchmarkOutage(b *testing.B) {
 		require.Empty(b, problems)
 		b.Run(fmt.Sprintf("%d networks, %d parts", networks, len(e.Parts())), func(b *testing.B) {
 			for b.Loop() {
-				Of(e, false, nil)
+				Of(e, false, 40, nil)
 			}
 		})
 		b.Run(fmt.Sprintf("%d networks, one part by all pairs", networks), func(b *testing.B) {

@@ -27,23 +27,18 @@ type Loss struct {
 	Seen   []grid.Seen       // workloads that the internet sees otherwise
 	Breaks []plan.Expectation
 	End    string // the change that would end it, in words; empty where nothing stops
+	harm   int
 }
 
 // Name is what fails, in words.
 func (l *Loss) Name() string { return strings.Join(l.Of, " and ") }
 
 // Harm is how many pairs stop, and how many lines break, beside what is gone with the part itself.
-func (l *Loss) Harm() int {
-	n := 1000 * len(l.Breaks)
-	for _, d := range l.Stops {
-		n += len(d.From) * len(d.To)
-	}
-	return n
-}
+func (l *Loss) Harm() int { return l.harm }
 
-// Of works out what each part of an estate takes with it when it fails alone, or with pairs every two of them; the worst first. Before
-// each it calls step, when that is not nil.
-func Of(e *estate.Estate, pairs bool, step func(done, total int)) []Loss {
+// Of works out what each part of an estate takes with it when it fails alone, or with pairs every two of them; the worst first, and of that
+// many what stops and who is seen otherwise, or of all where most is 0. Before each it calls step, when that is not nil.
+func Of(e *estate.Estate, pairs bool, most int, step func(done, total int)) []Loss {
 	parts := e.Parts()
 	var sets [][]estate.Part
 	for i, p := range parts {
@@ -56,15 +51,28 @@ func Of(e *estate.Estate, pairs bool, step func(done, total int)) []Loss {
 		}
 	}
 	w := newWorker(e)
-	var all []Loss
+	var all []*Loss
+	worst := func() {
+		slices.SortStableFunc(all, func(a, b *Loss) int { return -cmp.Compare(a.harm, b.harm) })
+		for i := most; most > 0 && i < len(all); i++ {
+			all[i].Stops, all[i].Seen = nil, nil
+		}
+	}
 	for i, set := range sets {
 		if step != nil {
 			step(i, len(sets))
 		}
-		all = append(all, w.loss(set))
+		l := w.loss(set)
+		if all = append(all, &l); i%max(most, 16) == 0 { // so that never many are held
+			worst()
+		}
 	}
-	slices.SortStableFunc(all, func(a, b Loss) int { return -cmp.Compare(a.Harm(), b.Harm()) })
-	return all
+	worst()
+	losses := make([]Loss, len(all))
+	for i, l := range all {
+		losses[i] = *l
+	}
+	return losses
 }
 
 // Named works out what some parts take with them when they fail together, by their names: peering booking-harbour, or the name
@@ -106,6 +114,7 @@ type worker struct {
 	meetings *meet.Map
 	balance  []*estate.Workload // those that hand on to others
 	held     []bool             // of each line of expect, whether it holds while everything works
+	rests    [][]any            // of each that does, all that must be in order for it
 }
 
 func newWorker(e *estate.Estate) *worker {
@@ -115,8 +124,13 @@ func newWorker(e *estate.Estate) *worker {
 			w.balance = append(w.balance, x)
 		}
 	}
-	for _, r := range expect.Run(e, nil) {
-		w.held = append(w.held, r.Holds)
+	watched, watch := e.Watched()
+	for i, r := range expect.Run(e, nil) {
+		w.held, w.rests = append(w.held, r.Holds), append(w.rests, nil)
+		if x := &e.Plan.Expect[i]; r.Holds && fails(x) {
+			expect.While(watched, x, nil)
+			w.rests[i] = slices.Clone(watch.Take())
+		}
 	}
 	return w
 }
@@ -148,7 +162,11 @@ func (w *worker) loss(set []estate.Part) Loss {
 		}
 	}
 	l.Breaks = w.breaks(failing, l.Gone)
-	if l.Harm() > 0 {
+	l.harm = 1000 * len(l.Breaks)
+	for _, d := range l.Stops {
+		l.harm += len(d.From) * len(d.To)
+	}
+	if l.harm > 0 {
 		l.End = ends(w.e, set)
 	}
 	return l
@@ -196,12 +214,15 @@ func (w *worker) touched(set []estate.Part) func(string) bool {
 	return func(network string) bool { return in[network] }
 }
 
+// fails reports whether a line of expect is one that can break because parts fail.
+func fails(x *plan.Expectation) bool { return !x.Never && x.Without == "" && x.LeavesAs == "" }
+
 // breaks are the lines of expect that hold, and do not while some parts fail: of those who are left.
 func (w *worker) breaks(failing *estate.Estate, gone []string) []plan.Expectation {
 	var all []plan.Expectation
 	for i := range w.e.Plan.Expect {
 		x := w.e.Plan.Expect[i]
-		if !w.held[i] || x.Never || x.Without != "" || x.LeavesAs != "" {
+		if !w.held[i] || !fails(&x) || len(gone) == 0 && !failing.AnyOut(w.rests[i]) {
 			continue
 		}
 		if r := expect.While(failing, &x, gone); r.Pairs > 0 && !r.Holds || r.Pairs == 0 && !r.Waits {

@@ -16,6 +16,7 @@ import (
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
 	"wendrik/internal/fuzz"
+	"wendrik/internal/golden"
 	"wendrik/internal/randomplan"
 )
 
@@ -30,8 +31,17 @@ func TestAgainstAllPairs(t *testing.T) {
 		}
 		e := estatetest.Load(t, content)
 		parts := e.Parts()
-		losses := Of(e, false, nil)
+		losses := Of(e, false, 0, nil)
 		require.Len(t, losses, len(parts))
+		most := 1 + int(seed)%5
+		for i, l := range Of(e, false, most, nil) { // the worst are told wholly, and the others stand where they did
+			want := losses[i]
+			if i >= most {
+				want.Stops, want.Seen = nil, nil
+			}
+			require.Equal(t, golden.Tell(want), golden.Tell(l), "seed %d: the worst %d", seed, most)
+			require.Equal(t, want.Harm(), l.Harm())
+		}
 		for _, p := range parts {
 			i := slices.IndexFunc(losses, func(l Loss) bool { return l.Of[0] == p.Kind+" "+p.Name })
 			require.GreaterOrEqual(t, i, 0)
@@ -175,7 +185,7 @@ expect:
 func TestOutage(t *testing.T) {
 	e := estatetest.Load(t, coast)
 	var names []string
-	for _, l := range Of(e, false, nil) {
+	for _, l := range Of(e, false, 0, nil) {
 		names = append(names, l.Name())
 	}
 	assert.Equal(t, []string{"zone west-a", "NAT gateway booking/out", "zone west-b", "gateway booking/front", "peering pair"}, sortedAs(names, "zone west-a", "NAT gateway booking/out", "zone west-b", "gateway booking/front", "peering pair"))
@@ -194,7 +204,7 @@ func TestOutage(t *testing.T) {
 	assert.Len(t, l.Breaks, 2)
 	_, err = Named(e, []string{"west-c"})
 	assert.ErrorContains(t, err, `"west-c" is no part that can fail`)
-	assert.Len(t, Of(e, true, nil), 10)
+	assert.Len(t, Of(e, true, 0, nil), 10)
 }
 
 func sortedAs(names []string, like ...string) []string {
