@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -190,11 +191,44 @@ func shellWord(s string) string {
 
 // tellProblems tells the problems of a plan, all of them, and what follows from them.
 func (s *screen) tellProblems(o *opened, then string) {
-	for _, f := range o.Problems {
-		s.finding(s.err, o.Plan.Files, f)
+	rank := map[int]int{} // of each problem: the first of each kind come first, then the others
+	kinds := map[diag.Code]bool{}
+	for _, first := range []bool{true, false} {
+		for i, f := range o.Problems {
+			if _, has := rank[i]; !has && (!first || !kinds[f.Code]) {
+				kinds[f.Code], rank[i] = true, len(rank)
+			}
+		}
+	}
+	for i, f := range o.Problems {
+		if rank[i] < maxProblems {
+			s.finding(s.err, o.Plan.Files, f)
+		}
+	}
+	more := map[diag.Code][]string{}
+	for i, f := range o.Problems {
+		where := clean(o.Plan.Files.Where(f.At))
+		switch {
+		case rank[i] >= maxProblems+maxBrief:
+			more[f.Code] = append(more[f.Code], where)
+		case rank[i] >= maxProblems:
+			s.tell("%s", strings.Replace(wrapTo(s.width-4, 4, where+": "+clean(f.Message)), where+":", place.Sprint(where+":"), 1))
+		}
+	}
+	for _, code := range slices.Sorted(maps.Keys(more)) {
+		s.tell("%s", s.wrap(4, fmt.Sprintf("%d more of the kind %s: %s", len(more[code]), code, phrase.Few(more[code], 3))))
+	}
+	if len(o.Problems) > maxProblems {
+		then += ";  wendrik check" + s.samePlan() + " -format json  lists all"
 	}
 	s.tell("%s in %s; %s", phrase.Count(len(o.Problems), "problem"), clean(o.label), then)
 }
+
+// Of the problems of a plan, so many are told in full, and so many more in a line each; the rest are counted by their kinds.
+const (
+	maxProblems = 10
+	maxBrief    = 20
+)
 
 // maxWaits is how many things that are not yet given are told one by one.
 const maxWaits = 3

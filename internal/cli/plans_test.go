@@ -2,9 +2,12 @@ package cli_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -154,3 +157,34 @@ func TestBuildServersAlwaysGetAReport(t *testing.T) {
 		assert.NotEmpty(t, log.Runs[0].Results[0].RuleID)
 	}
 }
+
+// TestManyProblems: of very many problems the first of each kind are told in full, some in a line each, and the others by their kinds; JSON has all.
+func TestManyProblems(t *testing.T) {
+	t.Parallel()
+	lines := []string{"wendrik: 1", "regions: {west: [west-a]}", "networks:"}
+	for i := range 30 {
+		lines = append(lines, fmt.Sprintf("  n%d: {region: west, range: 10.%d.0.0/16, berths: 1, tables: []}", i, i))
+	}
+	lines = append(lines, "  last: {region: nowhere, range: 10.99.0.0/16}")
+	folder := t.TempDir()
+	write(t, folder, strings.Join(lines, "\n")+"\n")
+	r := run(t, folder, "", "grid")
+	assert.Equal(t, 2, r.status)
+	assert.Equal(t, maxInFull, strings.Count(r.err, "^"), "in full")
+	assert.Contains(t, r.err, "^ the only one known is west", "the only one of its kind is in full, though it is the last")
+	var told []int
+	for _, n := range regexp.MustCompile(`(?m)^(\d+) more of the kind (?:unknown-key|wrong-kind): wendrik`).FindAllStringSubmatch(r.err, -1) {
+		count, err := strconv.Atoi(n[1])
+		require.NoError(t, err)
+		told = append(told, count)
+	}
+	require.Len(t, told, 2)
+	assert.Equal(t, 61, strings.Count(r.err, "wendrik.yaml:")-len(told)*2+told[0]+told[1], "every problem is told or counted once")
+	assert.Contains(t, r.err, "61 problems in wendrik.yaml; nothing was done;  wendrik check -format json  lists all\n")
+	var all struct{ Findings []struct{ Where string } }
+	require.NoError(t, json.Unmarshal([]byte(run(t, folder, "", "check", "-format", "json").out), &all))
+	assert.Len(t, all.Findings, 61)
+}
+
+// maxInFull is how many problems are told in full.
+const maxInFull = 10

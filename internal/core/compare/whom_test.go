@@ -75,11 +75,15 @@ workloads:
 		"set-2 w4":                          "set-2 w4",
 		"lone set-2 set-1":                  "network b",
 		"w4 internet w3":                    "tier a/app internet",
+		"w1 w1 w3 w2 w2":                    "tier a/web w3",
 		"w1 w2 w3 w4 set-1 set-2 lone quay": "network a network b quay",
 	} {
 		assert.Equal(t, strings.Fields(want), strings.Fields(strings.ReplaceAll(strings.Join(Gather(strings.Fields(asked), e), " "), "  ", " ")), asked)
 	}
 	assert.Equal(t, []string{"w1", "w2"}, Gather([]string{"w1", "w2"}), "no estate says what they are of")
+	untiered := estatetest.Load(t, "wendrik: 1\nnetworks:\n  a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}, y: {range: 10.0.1.0/24}}, groups: {g: {in: [], out: []}}}\nworkloads:\n"+
+		"  w1: {in: a/x, address: 10.0.0.9, groups: [g]}\n  w3: {in: a/y, address: 10.0.1.9, groups: [g]}\n  w9: {in: a/y, address: 10.0.1.10}\n")
+	assert.Equal(t, []string{"tier a/web", "w3"}, Gather([]string{"w3", "w1", "w2"}, untiered, e), "a tier comes before a group, whichever of two estates has it")
 }
 
 // TestWhatIsSame: each thing that can differ does, and what somebody has allowed is left out of what is not allowed, and of nothing else.

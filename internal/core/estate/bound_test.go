@@ -3,6 +3,7 @@ package estate
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 	"testing"
 
@@ -268,4 +269,42 @@ workloads:
 	assert.False(t, e.Outside.Contains(addr("203.0.113.9")) || e.Outside.Contains(addr("2001:db8::77")) || e.Outside.Contains(addr("240.0.0.1")) || e.Outside.Contains(addr("203.0.113.1")))
 	assert.True(t, e.Outside.Contains(addr("203.0.113.77")) && e.Outside.Contains(addr("2001:db8:1::")))
 	assert.Equal(t, "192.0.2.0", e.StandIn.String())
+}
+
+// TestWatched: an estate that is watched notes each thing that it is asked for, once until that is taken, and answers as it would.
+func TestWatched(t *testing.T) {
+	e, found := load(t, "wendrik: 1\nnetworks:\n  a: {range: 10.0.0.0/16, gateways: {exit: {kind: nat, in: s, address: 10.0.0.9, public: [203.0.113.9]}}, subnets: {s: {range: 10.0.0.0/24}}}\n  b: {range: 10.1.0.0/16}\n  c: {range: 10.2.0.0/16}\n"+
+		"peerings: {ab: {between: [a, b], accepted: [a, b]}, bc: {between: [b, c], accepted: [b, c]}}\n")
+	require.Empty(t, found)
+	var gateways, peerings []Part
+	for _, p := range e.Parts() {
+		switch p.Kind {
+		case "NAT gateway":
+			gateways = append(gateways, p)
+		case "peering":
+			peerings = append(peerings, p)
+		}
+	}
+	require.Len(t, gateways, 1)
+	require.Len(t, peerings, 2)
+	out := func(e *Estate) any { return slices.Collect(e.OutOfOrder())[0] }
+	nat, one, other := out(e.Without(gateways[0])), out(e.Without(peerings[0])), out(e.Without(peerings[1]))
+	for _, failing := range []*Estate{e, e.Without(gateways[0])} {
+		watched, watch := failing.Watched()
+		assert.Empty(t, watch.Take())
+		for range 2 {
+			assert.Equal(t, failing != e, watched.Out(nat))
+			assert.False(t, watched.Out(one))
+		}
+		assert.ElementsMatch(t, []any{nat, one}, watch.Take())
+		assert.Empty(t, watch.Take(), "it is taken")
+		assert.False(t, watched.Out(other))
+		assert.Equal(t, []any{other}, watch.Take())
+		assert.Equal(t, failing != e, failing.Failing())
+		assert.Equal(t, failing != e, failing.Out(nat), "nothing is noted where nobody watches")
+		assert.Empty(t, watch.Take())
+		assert.Equal(t, failing != e, failing.AnyOut([]any{one, nat}))
+		assert.False(t, failing.AnyOut([]any{one, other}))
+	}
+	assert.ElementsMatch(t, []any{nat, one}, slices.Collect(e.Without(gateways[0], peerings[0]).OutOfOrder()))
 }

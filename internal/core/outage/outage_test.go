@@ -179,6 +179,7 @@ expect:
   - app-2 reaches db on tcp/5432 without zone west-a
   - app-2 reaches internet on tcp/443 without any zone
   - app-1 reaches door on tcp/443 without any peering
+  - app-2 leaves as 203.0.113.9
 `
 
 // TestOutage works out by hand what stops.
