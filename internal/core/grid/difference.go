@@ -100,7 +100,11 @@ func newComparison(before, after *estate.Estate, in func(network string) bool, b
 		}
 		work.Wait()
 	}
-	both(func(i int) { units[1-i] = newClasses(c.estates[i], fine).units() })
+	both(func(i int) {
+		if units[1-i] = unitsOf(c.estates[i]); len(apart) > 0 {
+			units[1-i] = newClasses(c.estates[i], fine).units()
+		}
+	})
 	both(func(i int) {
 		c.grids[i] = newGridIn(c.estates[i], func(x *estate.Workload) int { return units[i][x.Name]<<24 | fine(x) }, in)
 	})
@@ -160,6 +164,14 @@ func (s *sameClass) names() []string {
 	}
 	return s.all
 }
+
+// unitsOf number the class of each workload of an estate, which keeps that.
+func unitsOf(e *estate.Estate) map[string]int {
+	filters := filtersOf(e)
+	return e.Derived(unitsKey{}, func() any { return classesWith(e, filters, publicness).units() }).(map[string]int)
+}
+
+type unitsKey struct{}
 
 // units number the class of each workload, by name, from 1.
 func (g *Grid) units() map[string]int {

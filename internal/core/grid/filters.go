@@ -128,6 +128,13 @@ func (f *filters) rank(addrs []netip.Addr) []ranked {
 	return out
 }
 
+// filtersOf are the filters of an estate, which keeps them.
+func filtersOf(e *estate.Estate) *filters {
+	return e.Derived(filtersKey{}, func() any { return compile(e) }).(*filters)
+}
+
+type filtersKey struct{}
+
 // compile makes the tables of all lists and groups of an estate.
 func compile(e *estate.Estate) *filters {
 	f := &filters{flows: newFlowSets(), lists: filterID(2 * len(e.Lists)), groups: make([]int32, len(e.Workloads))}

@@ -106,7 +106,11 @@ func (g *Grid) want(in func(network string) bool) {
 
 // newClasses makes a grid that has nothing but its classes. Workloads of which unit is negative are in none.
 func newClasses(e *estate.Estate, unit func(*estate.Workload) int) *Grid {
-	g := &Grid{e: e, filters: compile(e), routers: map[*estate.Table]int{}, outcomes: outcomes{known: map[outcome]OutcomeID{}}, handed: map[int]outcome{}}
+	return classesWith(e, filtersOf(e), unit)
+}
+
+func classesWith(e *estate.Estate, filters *filters, unit func(*estate.Workload) int) *Grid {
+	g := &Grid{e: e, filters: filters, routers: map[*estate.Table]int{}, outcomes: outcomes{known: map[outcome]OutcomeID{}}, handed: map[int]outcome{}}
 	for f := range g.spots {
 		g.spots[f] = map[spot]int32{}
 	}

@@ -141,7 +141,8 @@ func alikes(e *estate.Estate, wanted map[*estate.Workload]int) []*Class {
 	if len(wanted) == 0 {
 		return nil
 	}
-	of := e.Derived(classOfKey{}, func() any { return newClassOf(e) }).(classOf)
+	filters := filtersOf(e)
+	of := e.Derived(classOfKey{}, func() any { return newClassOf(e, filters) }).(classOf)
 	type part struct {
 		class  *Class
 		number int
@@ -179,9 +180,9 @@ type classOf []*Class
 
 type classOfKey struct{}
 
-func newClassOf(e *estate.Estate) classOf {
+func newClassOf(e *estate.Estate, filters *filters) classOf {
 	of := make(classOf, len(e.Workloads))
-	for _, c := range newClasses(e, publicness).Classes {
+	for _, c := range classesWith(e, filters, publicness).Classes {
 		for _, x := range c.Members {
 			of[x.Index] = c
 		}

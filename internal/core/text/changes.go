@@ -85,6 +85,13 @@ func (c Changes) Inverse(f *File) (Change, error) {
 // entry or element that only one of them has is added or taken out, and a value that differs is written anew. The error
 // tells of a text that is not YAML, or that has aliases, or keys that are no words.
 func Between(from, to *File) ([]Edit, error) {
+	if from.Text == to.Text {
+		return nil, nil
+	}
+	return between(differing(from, to, leastDiffering))
+}
+
+func between(from, to *File) ([]Edit, error) {
 	a, p := from.parse()
 	if p != nil {
 		return nil, p

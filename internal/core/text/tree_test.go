@@ -250,10 +250,14 @@ func FuzzBetween(f *testing.F) {
 		if a.check() != nil || b.check() != nil {
 			return
 		}
-		edits, err := Between(a, b)
+		edits, err := between(a, b)
+		x, y := differing(a, b, 8)
+		some, other := between(x, y)
+		require.Equal(t, err == nil, other == nil, "what differs alone:\n%s---\n%s", x.Text, y.Text)
 		if err != nil {
 			return
 		}
+		require.Equal(t, edits, some, "what differs alone:\n%s---\n%s", x.Text, y.Text)
 		got, _, err := a.Apply(edits)
 		if err != nil {
 			return // the layout of the text does not allow it
