@@ -96,7 +96,7 @@ func (f *File) Apply(edits []Edit) (string, []Patch, error) {
 // apply is Apply, and gives the file that the edits make.
 func (f *File) apply(edits []Edit) (*File, []Patch, error) {
 	if len(f.Text) > windowed {
-		if after, patches, ok := f.applyIn(pieceSize, edits); ok {
+		if after, patches, ok := f.applyIn(f.pieceSize(), edits); ok {
 			return after, patches, nil
 		}
 	}

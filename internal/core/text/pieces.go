@@ -14,8 +14,14 @@ import (
 // for one in brackets or quotes, and then the piece before it does not end well. So whenever a piece cannot be read,
 // or is not of the expected form, the text is read as a whole, and what the library says of that counts.
 
-// pieceSize is about how many bytes a piece has.
-const pieceSize = 128 << 10
+// A piece has about so many bytes, by the size of the text.
+const (
+	leastPiece = 8 << 10
+	mostPiece  = 128 << 10
+)
+
+// pieceSize is about how many bytes a piece of the text has.
+func (f *File) pieceSize() int { return max(leastPiece, min(len(f.Text)/16, mostPiece)) }
 
 // piece is some whole entries of a text.
 type piece struct {

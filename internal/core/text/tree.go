@@ -157,7 +157,7 @@ func (f *File) Tree() (*Tree, *Problem) {
 	var t *Tree
 	cut := false
 	if f.root == nil {
-		t, cut = f.inPieces(pieceSize)
+		t, cut = f.inPieces(f.pieceSize())
 	}
 	if !cut {
 		root, p := f.root, (*Problem)(nil)

@@ -10,7 +10,7 @@ import (
 // stays as it is, byte for byte.
 
 // windowed is from what size on a text is edited so.
-const windowed = maxRoot
+const windowed = 64 << 10
 
 // section is an entry of the outermost mapping.
 type section struct {
