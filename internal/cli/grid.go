@@ -135,7 +135,17 @@ func (g *gridCall) table(from, to []*estate.Workload) error {
 		most = maxCSVUnits
 	}
 	if len(u.Names) > most {
-		return &usageError{fmt.Sprintf("a table of %d %s is more than anybody reads", len(u.Names), u.Kind), "-by tiers,  -by networks,  -format csv up to 4000 of them,  or  -by classes -format json"}
+		var others []string
+		for _, kind := range []string{"networks", "tiers", "subnets", "workloads"} { // those that have fewer rows
+			if kind == u.Kind {
+				break
+			}
+			others = append(others, "-by "+kind)
+		}
+		if g.format != "csv" && len(u.Names) <= maxCSVUnits {
+			others = append(others, "-format csv")
+		}
+		return &usageError{fmt.Sprintf("a table of %d %s is more than anybody reads", len(u.Names), u.Kind), strings.Join(append(others, "-from NETWORK", "or  -by classes -format json"), ",  ")}
 	}
 	meter := g.meter("working out the grid", 0, progress.UnitsDefault)
 	m := grid.NewTable(g.e, u, from, to, meter.step)

@@ -174,7 +174,7 @@ func (b *builder) claimPublic(a plan.Addr, who Host, in spot) {
 }
 
 // maxWorkloads is how many workloads a plan may come to, with all that it counts.
-const maxWorkloads = 500_000
+const maxWorkloads = 1_000_000
 
 // startWorkloads begins to read the workloads, as far as that takes no networks, and gives what waits for it to end.
 func (b *builder) startWorkloads() (wait func() []Workload) {

@@ -167,12 +167,30 @@ func folded(edits []Edit) []Edit {
 
 // once drops edits that are the same as one before.
 func once(edits []Edit) []Edit {
-	seen := map[string]bool{}
+	type place struct {
+		first  Value
+		values map[string]bool // of all of that place; nil while there is one
+	}
+	seen := make(map[string]*place, len(edits))
 	var out []Edit
+	var key []byte
 	for _, e := range edits {
-		key := fmt.Sprintf("%q %q %q %q %d %v %v %s", e.In, e.Path, e.Key, e.Was, e.Nth, e.Remove, e.Put, e.Value)
-		if !seen[key] {
-			seen[key] = true
+		key = key[:0]
+		for _, word := range append([]string{e.In, e.Key, e.Was, strconv.Itoa(e.Nth), strconv.FormatBool(e.Remove), strconv.FormatBool(e.Put)}, e.Path...) {
+			key = append(strconv.AppendInt(key, int64(len(word)), 10), ' ')
+			key = append(key, word...)
+		}
+		p := seen[string(key)]
+		if p == nil {
+			seen[string(key)] = &place{first: e.Value}
+			out = append(out, e)
+			continue
+		}
+		if p.values == nil {
+			p.values = map[string]bool{p.first.String(): true}
+		}
+		if value := e.Value.String(); !p.values[value] {
+			p.values[value] = true
 			out = append(out, e)
 		}
 	}
