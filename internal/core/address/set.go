@@ -100,10 +100,8 @@ func joined(a, b []span) []span {
 	return slices.Clip(out)
 }
 
-// same reports whether two lists are one, or alike.
-func same(a, b []span) bool {
-	return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0] || slices.Equal(a, b))
-}
+// same reports whether two lists, which are not empty, are one, or alike.
+func same(a, b []span) bool { return len(a) == len(b) && (&a[0] == &b[0] || slices.Equal(a, b)) }
 
 // around leaves out of a list what lies before and behind another, of which there is at least one.
 func around(a, b []span) []span {

@@ -45,7 +45,7 @@ const maxKept = 4000
 // outside is a question between a class and what is outside, which is known by its number.
 type outside struct {
 	class, far int
-	there      bool // whether it is from there
+	way        int // 0 from there, 1 to there
 }
 
 // NewStanding makes the grid of an estate. No workloads of two zones are in one class.
@@ -145,8 +145,8 @@ func (s *Standing) askOutside() {
 			rests := map[any][]outside{}
 			for i := int(taken.Add(1)) - 1; i < len(s.c.classes); i = int(taken.Add(1)) - 1 {
 				for far := range s.far {
-					for _, there := range []bool{true, false} {
-						q := outside{i, far, there}
+					for way := range 2 {
+						q := outside{i, far, way}
 						a := reach.Ask(watched, s.question(q))
 						asked := watch.Take()
 						if a.Some.Empty() && len(a.SeenAs) == 0 {
@@ -170,7 +170,7 @@ func (s *Standing) askOutside() {
 
 func (s *Standing) question(q outside) reach.Question {
 	far, class := s.far[q.far], reach.EndOf(s.c.grids[0].Classes[q.class].Members[0])
-	if q.there {
+	if q.way == 0 {
 		return reach.Question{From: far, To: class, Flows: flow.Any()}
 	}
 	return reach.Question{From: class, To: far, Flows: flow.Any()}
@@ -284,19 +284,14 @@ func (s *Standing) compareOutside(c *comparison) {
 	for x := range c.estates[1].OutOfOrder() {
 		again = append(again, s.outside[x]...)
 	}
-	slices.SortFunc(again, func(a, b outside) int {
-		if n := cmp.Or(a.far-b.far, a.class-b.class); n != 0 || a.there == b.there {
-			return n
-		}
-		return map[bool]int{true: -1, false: 1}[a.there]
-	})
+	slices.SortFunc(again, func(a, b outside) int { return cmp.Or(a.far-b.far, a.class-b.class, a.way-b.way) })
 	for _, q := range slices.Compact(again) {
 		was, is := reach.Ask(c.estates[0], s.question(q)), reach.Ask(c.estates[1], s.question(q))
 		x := &c.classes[q.class]
 		name := nameOf(s.far[q.far])
-		if name == "internet" && !q.there {
+		if name == "internet" && q.way == 1 {
 			c.seenOf(x, [2]*reach.Answer{was, is})
 		}
-		c.notes.outside(name, x.names(), q.there, [2][]reach.Part{was.Parts(), is.Parts()}, address.All(), nil)
+		c.notes.outside(name, x.names(), q.way == 0, [2][]reach.Part{was.Parts(), is.Parts()}, address.All(), nil)
 	}
 }

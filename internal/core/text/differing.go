@@ -106,5 +106,5 @@ func (o *outerEntries) above(pieces []piece, i int) (key string, ok bool) {
 	if !pieces[i].inner {
 		return "", begins
 	}
-	return o.keys[max(at-1, 0)], at > 0 && !begins && o.inner[line]
+	return o.keys[max(at-1, 0)], !begins && o.inner[line]
 }
