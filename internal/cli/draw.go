@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"fmt"
 	"io"
-	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -16,18 +15,19 @@ import (
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/picture"
-	"wendrik/internal/replace"
 )
 
 func drawCommand() *command {
 	return &command{
 		name: "draw", args: "WHAT... -o FILE",
 		short: "pictures of the estate, its space, its ways and its changes, as SVG, PNG or PDF",
-		long: "Draw makes a picture, in the format that the ending of FILE names: SVG, in which texts can be searched and copied, PNG, or PDF. " +
-			"estate is all of it: networks by region with their zones as columns and their tiers as rows, what joins them, and what is outside; " +
-			"network NAME is one network in full; space is the address space as a map, in which a range's place and size can be seen; " +
-			"reach FROM TO is what reach says as a path, there and back, with everything that stops it; grid is who reaches whom; change OLD NEW is what compare says, drawn into the estate. " +
-			"The fonts are part of the picture, and the same plan gives the same bytes.",
+		long: "Draw makes a picture, in the format that the ending of FILE names: SVG, in which texts can be searched and copied, PNG, or PDF. The fonts are part of the picture, and the same plan gives the same bytes. What it draws:\n\n" +
+			"  estate          all of it: networks by region with their zones as columns and their tiers as rows, what joins them, and what is outside\n" +
+			"  network NAME    one network in full\n" +
+			"  space           the address space as a map, in which a range's place and size can be seen\n" +
+			"  reach FROM TO   what reach says as a path, there and back, with everything that stops it\n" +
+			"  grid            who reaches whom\n" +
+			"  change OLD NEW  what compare says, drawn into the estate",
 		examples: []example{
 			{"wendrik draw estate -o estate.svg", "all of it"},
 			{"wendrik draw network booking -o booking.png -size 1280x800", "one network, to fit a screen"},
@@ -39,6 +39,7 @@ func drawCommand() *command {
 		setup: func(f *flags) func(c *call) (int, error) {
 			name := f.planFlag()
 			out := f.String("o", "", "`FILE` to write: its ending is .svg, .png or .pdf; - writes SVG to standard output")
+			force := f.forceFlag()
 			size := f.String("size", "", "`WIDTHxHEIGHT` fit the picture into so many pixels, or points of a PDF")
 			theme := f.oneOf("theme", "how it looks", "light", "dark", "print")
 			on := f.String("on", "", "of reach and grid: `FLOW,...` such as tcp/443; any where it is not given")
@@ -70,7 +71,7 @@ func drawCommand() *command {
 					_, err := c.out.Write(content.Bytes())
 					return good, err
 				}
-				if err := c.overwrite(*out, content.Bytes()); err != nil {
+				if err := c.overwrite(*out, content.Bytes(), *force); err != nil {
 					return cannot, err
 				}
 				c.say("written to %s: %.0f by %.0f", clean(*out), p.W, p.H)
@@ -259,19 +260,4 @@ func stopsOf(hops []reach.Hop) []draw.Stop {
 		all = append(all, draw.Stop{Where: hopWhere(h), What: hopWhat(h), Stops: h.Stops})
 	}
 	return all
-}
-
-// overwrite writes a file that is made anew each time; not over what was read for it, by whatever name.
-func (s *screen) overwrite(name string, content []byte) error {
-	if info, err := os.Stat(name); err == nil {
-		for _, text := range s.texts {
-			if was, err := os.Stat(text); err == nil && os.SameFile(info, was) {
-				return &usageError{fmt.Sprintf("%s is what was read, and is not written over", name), "name another file"}
-			}
-		}
-	}
-	if err := replace.Output(name, content); err != nil {
-		return &usageError{fmt.Sprintf("%s cannot be written: %s", name, reason(err)), "name another file"}
-	}
-	return nil
 }

@@ -52,6 +52,7 @@ func exportCommand() *command {
 			name := f.planFlag()
 			out := f.String("o", "-", "`PATH` the file or folder to write; - for standard output")
 			format := f.oneOf("format", "of values: how to write them", "json", "csv", "sh")
+			force := f.forceFlag()
 			domain := f.String("domain", "estate.internal", "of dns and hosts: the `DOMAIN` of all workloads")
 			servers := f.String("servers", "localhost", "of dns: `NAME,...` of the name servers")
 			serial := f.Int("serial", 1, "of dns: the serial `NUMBER` of all zones")
@@ -79,7 +80,7 @@ func exportCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				return good, c.export(files, forms[i].folder, *out)
+				return good, c.export(files, forms[i].folder, *out, *force)
 			}
 		},
 	}
@@ -179,7 +180,7 @@ func (x *exportCall) filters(name string) ([]export.File, error) {
 }
 
 // export writes files to a folder, or a single one to a file or standard output.
-func (c *call) export(files []export.File, folder bool, out string) error {
+func (c *call) export(files []export.File, folder bool, out string, force bool) error {
 	if out == "-" {
 		if folder && len(files) > 1 {
 			for _, f := range files { // one after another, each with its name
@@ -192,7 +193,7 @@ func (c *call) export(files []export.File, folder bool, out string) error {
 		return err
 	}
 	if !folder {
-		if err := c.overwrite(out, []byte(files[0].Content)); err != nil {
+		if err := c.overwrite(out, []byte(files[0].Content), force); err != nil {
 			return err
 		}
 		c.say("written to %s", clean(out))
@@ -201,8 +202,13 @@ func (c *call) export(files []export.File, folder bool, out string) error {
 	if err := os.MkdirAll(out, 0o755); err != nil {
 		return &usageError{fmt.Sprintf("%s cannot be made: %s", out, reason(err)), "name another folder with  -o"}
 	}
+	for _, f := range files { // none is written where one may not be
+		if err := c.mayOverwrite(filepath.Join(out, f.Name), []byte(f.Content), force); err != nil {
+			return err
+		}
+	}
 	for _, f := range files {
-		if err := c.overwrite(filepath.Join(out, f.Name), []byte(f.Content)); err != nil {
+		if err := c.overwrite(filepath.Join(out, f.Name), []byte(f.Content), force); err != nil {
 			return err
 		}
 	}

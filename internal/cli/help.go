@@ -146,7 +146,20 @@ func writeHelp(to io.Writer, s *screen, c *command) {
 	for _, o := range options {
 		lines = append(lines, fmt.Sprintf("  %s\n      %s\n", strong.Sprint(o.name), s.wrap(6, o.about)))
 	}
-	fmt.Fprintf(w, "%s\n\n%s\n", strong.Sprint(usageOf(c, options)), s.wrap(0, c.long))
+	fmt.Fprintf(w, "%s\n", strong.Sprint(usageOf(c, options)))
+	for _, p := range passages(c.long) {
+		fmt.Fprintln(w)
+		if p.words != "" {
+			fmt.Fprintln(w, s.wrap(0, p.words))
+		}
+		wide := 0
+		for _, item := range p.items {
+			wide = max(wide, len(item[0]))
+		}
+		for _, item := range p.items {
+			fmt.Fprintf(w, "  %-*s  %s\n", wide, item[0], s.wrap(4+wide, item[1]))
+		}
+	}
 	if len(lines) > 0 {
 		fmt.Fprintf(w, "\nFlags, before or after the arguments:\n%s", strings.Join(lines, ""))
 	}

@@ -45,17 +45,44 @@ func usageOf(c *command, options []option) string {
 	return usage
 }
 
+// passage is a part of what a help page says of a command: words, or a list of names with what each is.
+type passage struct {
+	words string
+	items [][2]string
+}
+
+// passages are the parts of a text: between them is an empty line, and the lines of a list begin with two spaces.
+func passages(text string) (all []passage) {
+	for _, part := range strings.Split(text, "\n\n") {
+		part = strings.Trim(part, "\n")
+		if !strings.HasPrefix(part, "  ") {
+			all = append(all, passage{words: part})
+			continue
+		}
+		var p passage
+		for line := range strings.Lines(part) {
+			name, about, _ := strings.Cut(strings.TrimSpace(line), "  ")
+			p.items = append(p.items, [2]string{name, strings.TrimSpace(about)})
+		}
+		all = append(all, p)
+	}
+	return all
+}
+
 // commandPage is the page of a command, in Markdown.
 func commandPage(c *command) string {
 	var b strings.Builder
 	options := optionsOf(c)
 	fmt.Fprintf(&b, "# wendrik %s\n\n`%s`\n\n", c.name, usageOf(c, options))
-	for _, paragraph := range strings.Split(c.long, "\n\n") {
-		if strings.HasPrefix(strings.TrimLeft(paragraph, "\n"), "  ") {
-			fmt.Fprintf(&b, "```text\n%s\n```\n\n", strings.Trim(paragraph, "\n"))
-		} else {
-			fmt.Fprintf(&b, "%s\n\n", markdown(paragraph))
+	for _, p := range passages(c.long) {
+		if p.words != "" {
+			fmt.Fprintf(&b, "%s\n\n", markdown(p.words))
+			continue
 		}
+		for _, item := range p.items {
+			fmt.Fprintf(&b, "- `%s`: %s\n", item[0], markdown(item[1]))
+		}
+		b.WriteString("\n")
 	}
 	if len(options) > 0 {
 		b.WriteString("| flag | what it does |\n|---|---|\n")
@@ -99,7 +126,15 @@ func manual() string {
 		text("It reads wendrik.yaml in this folder; -plan FILE names another. The exit status is 0 when the answer is good, 1 when it is no or there are findings, and 2 when it could not be asked.") + "\n.SH COMMANDS\n")
 	for _, c := range commands() {
 		options := optionsOf(c)
-		fmt.Fprintf(&b, ".SS %s\n.B %s\n.PP\n%s\n", text(c.name), text(usageOf(c, options)), text(c.long))
+		fmt.Fprintf(&b, ".SS %s\n.B %s\n", text(c.name), text(usageOf(c, options)))
+		for _, p := range passages(c.long) {
+			if p.words != "" {
+				fmt.Fprintf(&b, ".PP\n%s\n", text(p.words))
+			}
+			for _, item := range p.items {
+				fmt.Fprintf(&b, ".TP\n.B %s\n%s\n", text(item[0]), text(item[1]))
+			}
+		}
 		for _, o := range options {
 			fmt.Fprintf(&b, ".TP\n.B %s\n%s\n", text(o.name), text(o.about))
 		}

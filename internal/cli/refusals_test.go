@@ -178,3 +178,49 @@ func TestNothingReadIsWrittenOver(t *testing.T) {
 	assert.Equal(t, 0, run(t, folder, "", "draw", "estate", "-o", "new.svg").status)
 	assert.Equal(t, 0, run(t, folder, "", "draw", "estate", "-o", "new.svg").status, "what was made so is made anew")
 }
+
+// TestOutputsOfAnotherKind: -o replaces what an earlier run may have written, and nothing else unless that is asked for; of several files it
+// writes none where one may not be.
+func TestOutputsOfAnotherKind(t *testing.T) {
+	t.Parallel()
+	folder := demo(t)
+	again := []string{"draw estate -o a.svg", "draw space -o a.png", "draw space -o a.pdf", "report -o a.html", "export values -o a.json", "export values -format sh -o a.sh", "export values -format csv -o a.csv",
+		"export md -o a.md", "export hosts -o hosts", "export yang -o yang.json", "export filters fare-db -o a.nft", "export values networks.booking.range -o one", "export tables -o tables", "export dns -o zones"}
+	for range 2 {
+		for _, line := range again {
+			r := run(t, folder, "", strings.Fields(line)...)
+			require.Equal(t, 0, r.status, "%s: %s", line, r.err)
+		}
+	}
+	assert.Equal(t, 0, run(t, folder, "", "export", "values", "networks.finance.range", "-o", "one").status)
+	assert.Equal(t, 0, run(t, folder, "", "export", "dns", "-serial", "9", "-o", "zones").status)
+	text := func(name string) string {
+		raw, err := os.ReadFile(filepath.Join(folder, name))
+		require.NoError(t, err)
+		return string(raw)
+	}
+	for name, content := range map[string]string{"notes": "the quay is closed on Sunday\n", "long": strings.Repeat("a line of a book\n", 40), "plan.yaml": "wendrik: 1\n", "run.sh": "#!/bin/sh\nexit 1\n", "some.json": "{}\n", "some.html": "<!DOCTYPE html>\n"} {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(content), 0o755))
+		for _, line := range []string{"report -o", "export hosts -o", "export values -o", "export md -o", "export filters fare-db -o", "export values -format sh -o"} {
+			if name == "some.json" && line == "export values -o" || name == "some.html" && line == "report -o" {
+				continue
+			}
+			r := run(t, folder, "", append(strings.Fields(line), name)...)
+			require.Equal(t, 2, r.status, "%s %s", line, name)
+			require.Equal(t, "wendrik: "+name+" is a file of another kind, and is not written over\n  name another file, or say  -force\n", r.err)
+			require.Equal(t, content, text(name))
+		}
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "tables", "subnets.csv"), []byte("my own\nlist\n"), 0o644))
+	require.NoError(t, os.Remove(filepath.Join(folder, "tables", "blocks.csv")))
+	r := run(t, folder, "", "export", "tables", "-o", "tables")
+	assert.Equal(t, 2, r.status)
+	assert.Equal(t, "my own\nlist\n", text("tables/subnets.csv"))
+	assert.NoFileExists(t, filepath.Join(folder, "tables", "blocks.csv"))
+	require.Equal(t, 0, run(t, folder, "", "export", "tables", "-o", "tables", "-force").status)
+	assert.NotEqual(t, "my own\nlist\n", text("tables/subnets.csv"))
+	assert.FileExists(t, filepath.Join(folder, "tables", "blocks.csv"))
+	assert.Equal(t, 0, run(t, folder, "", "export", "hosts", "-o", "notes", "-force").status)
+	assert.Contains(t, text("notes"), "ticket-1")
+	assert.Equal(t, 2, run(t, folder, "", "export", "hosts", "-o", "wendrik.yaml", "-force").status, "a plan that is read is never written over")
+}

@@ -42,9 +42,11 @@ func reportCommand() *command {
 		setup: func(f *flags) func(c *call) (int, error) {
 			name := f.planFlag()
 			out := f.String("o", "", "`FILE` to write; - for standard output")
+			force := f.forceFlag()
 			prices := f.String("prices", "", "`FILE` of what each kind of thing costs a month, as CSV")
 			watch := f.Bool("watch", false, "serve the page on this machine, and keep it up to date while the plan is edited")
 			f.apart("watch", "o")
+			f.onlyWith("force", "o")
 			return func(c *call) (int, error) {
 				if err := c.noArguments("report", ""); err != nil {
 					return cannot, err
@@ -71,7 +73,7 @@ func reportCommand() *command {
 					_, err := c.out.Write(content.Bytes())
 					return good, err
 				}
-				if err := c.overwrite(*out, content.Bytes()); err != nil {
+				if err := c.overwrite(*out, content.Bytes(), *force); err != nil {
 					return cannot, err
 				}
 				c.say("written to %s: %s", clean(*out), kilobytes(content.Len()))

@@ -169,6 +169,7 @@ func (z *zone) file() File {
 // Hosts are the addresses of all workloads as lines of a hosts file: the address, the name in the domain, and the name alone.
 func Hosts(e *estate.Estate, domain string) string {
 	var b strings.Builder
+	b.WriteString("# the workloads of the estate, by address\n")
 	names := labels(e)
 	for i, w := range e.Workloads {
 		for _, a := range w.Addrs {

@@ -106,6 +106,7 @@ func ValuesCSV(all []Value) string {
 // same variable have a number at their end from the second on.
 func ValuesShell(all []Value) string {
 	var b strings.Builder
+	b.WriteString("# what the names of the estate came to\n")
 	taken := map[string]bool{}
 	for _, v := range all {
 		var name strings.Builder
