@@ -152,7 +152,7 @@ func (g *gridCall) table(from, to []*estate.Workload) error {
 	meter.end()
 	switch g.format {
 	case "json":
-		return g.json(g.matrixJSON(m))
+		return g.matrixJSON(m)
 	case "text":
 		g.drawn(m)
 		return nil

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"fmt"
 	"slices"
 	"strings"
@@ -48,11 +49,7 @@ func outageCommand() *command {
 					all = append(all, one)
 				} else {
 					meter := c.meter("taking out each part", 0, progress.UnitsDefault)
-					most := 0
-					if *format == "text" {
-						most = maxLosses
-					}
-					all = outage.Of(o.Estate, *pairs, most, meter.step)
+					all = outage.Of(o.Estate, *pairs, maxLosses, meter.step)
 					meter.end()
 				}
 				status := good
@@ -61,7 +58,7 @@ func outageCommand() *command {
 				}
 				switch *format {
 				case "json":
-					return status, c.json(outageJSON(all))
+					return status, c.outageJSON(o, all)
 				case "md":
 					return status, c.outageMarkdown(o, all)
 				}
@@ -152,18 +149,18 @@ func lossWords(o *opened, l *outage.Loss) (stops, breaks []string) {
 
 func (c *call) outageMarkdown(o *opened, all []outage.Loss) error {
 	t := &sheet{header: []string{"fails", "gone with it", "stops", "breaks", "would end it"}}
-	for _, l := range all {
-		stops, breaks := lossWords(o, &l)
+	err := outage.Whole(o.Estate, all, func(l *outage.Loss) error {
+		stops, breaks := lossWords(o, l)
 		t.add(l.Name(), few(l.Gone), strings.Join(stops, "; "), strings.Join(breaks, "; "), l.End)
+		return nil
+	})
+	if err != nil {
+		return err
 	}
 	return c.write(t, "md")
 }
 
-// The JSON of outage; docs/json.md describes it.
-type outageOut struct {
-	Losses []lossOut `json:"losses"`
-}
-
+// A loss in the JSON of outage; docs/json.md describes it.
 type lossOut struct {
 	Of           string      `json:"of"`
 	Gone         []string    `json:"gone"`
@@ -173,9 +170,12 @@ type lossOut struct {
 	End          string      `json:"end"`
 }
 
-func outageJSON(all []outage.Loss) outageOut {
-	out := outageOut{[]lossOut{}}
-	for _, l := range all {
+// outageJSON writes the losses one after another, each on a line of its own, since each may be large.
+func (c *call) outageJSON(o *opened, all []outage.Loss) error {
+	w := &lineWriter{bufio.NewWriterSize(c.out, 1<<16)}
+	w.WriteString("{\n  \"losses\": [")
+	n := 0
+	err := outage.Whole(o.Estate, all, func(l *outage.Loss) error {
 		one := lossOut{l.Name(), append([]string{}, l.Gone...), effectsJSON(l.Stops), []seenOut{}, []string{}, l.End}
 		for _, s := range l.Seen {
 			one.Seen = append(one.Seen, seenOut(s))
@@ -183,7 +183,12 @@ func outageJSON(all []outage.Loss) outageOut {
 		for _, x := range l.Breaks {
 			one.Expectations = append(one.Expectations, x.Text)
 		}
-		out.Losses = append(out.Losses, one)
+		n++
+		return w.element(n-1, one)
+	})
+	if err != nil {
+		return err
 	}
-	return out
+	w.WriteString("]\n}\n")
+	return w.Flush()
 }

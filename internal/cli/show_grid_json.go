@@ -13,14 +13,7 @@ import (
 	"wendrik/internal/core/reach"
 )
 
-// The JSON of grid; docs/json.md describes it.
-type gridOut struct {
-	Flow  string    `json:"flow"`
-	By    string    `json:"by"`
-	Units []unitOut `json:"units"`
-	Cells []cellOut `json:"cells"`
-}
-
+// The units and cells of the JSON of grid; docs/json.md describes it.
 type unitOut struct {
 	Name      string `json:"name"`
 	Workloads int    `json:"workloads"`
@@ -33,19 +26,35 @@ type cellOut struct {
 	Pairs int `json:"pairs"`
 }
 
-func (g *gridCall) matrixJSON(m *grid.Table) gridOut {
-	out := gridOut{g.asked.String(), m.Kind, []unitOut{}, []cellOut{}}
-	for i, name := range m.Names {
-		out.Units = append(out.Units, unitOut{name, m.Sizes[i]})
+// matrixJSON writes a table cell by cell, each on a line of its own, since there may be millions.
+func (g *gridCall) matrixJSON(m *grid.Table) error {
+	w := &lineWriter{bufio.NewWriterSize(g.out, 1<<16)}
+	flow, err := json.Marshal(g.asked.String())
+	if err != nil {
+		return err
 	}
-	for _, i := range m.Rows {
-		for _, j := range m.Columns {
-			if s := m.At(i, j); s.Pairs > 0 {
-				out.Cells = append(out.Cells, cellOut{m.Names[i], m.Names[j], outcomeJSON(s.Outcome, g.asked), s.Pairs})
-			}
+	fmt.Fprintf(w, "{\n  \"flow\": %s,\n  \"by\": %q,\n  \"units\": [", flow, m.Kind)
+	for i, name := range m.Names {
+		if err := w.element(i, unitOut{name, m.Sizes[i]}); err != nil {
+			return err
 		}
 	}
-	return out
+	w.WriteString("],\n  \"cells\": [")
+	n := 0
+	for _, i := range m.Rows {
+		for _, j := range m.Columns {
+			s := m.At(i, j)
+			if s.Pairs == 0 {
+				continue
+			}
+			if err := w.element(n, cellOut{m.Names[i], m.Names[j], outcomeJSON(s.Outcome, g.asked), s.Pairs}); err != nil {
+				return err
+			}
+			n++
+		}
+	}
+	w.WriteString("]\n}\n")
+	return w.Flush()
 }
 
 type gridListOut struct {
@@ -93,7 +102,7 @@ type classOut struct {
 // classWriter writes a grid class by class as it is worked out. Outcomes are numbered in the order in which they come,
 // so that one plan always gives one text.
 type classWriter struct {
-	*bufio.Writer
+	lineWriter
 	order   []grid.OutcomeID
 	numbers []int // of the grid's own numbers, from 1
 	line    []byte
@@ -103,7 +112,7 @@ type classWriter struct {
 // class, and what these are.
 func (g *gridCall) classes() error {
 	all := grid.NewGrid(g.e, func(*estate.Workload) int { return 0 })
-	w := &classWriter{Writer: bufio.NewWriterSize(g.out, 1<<16)}
+	w := &classWriter{lineWriter: lineWriter{bufio.NewWriterSize(g.out, 1<<16)}}
 	fmt.Fprintf(w, "{\n\"flow\": %q,\n\"classes\": [", g.asked)
 	for i, c := range all.Classes {
 		x := classOut{Network: c.Members[0].Subnet.Network.Name}
@@ -132,17 +141,6 @@ func (g *gridCall) classes() error {
 	}
 	w.WriteString("]\n}\n")
 	return w.Flush()
-}
-
-// element writes the ith element of a list.
-func (w *classWriter) element(i int, v any) error {
-	raw, err := json.Marshal(v)
-	if err != nil {
-		return err
-	}
-	w.WriteString(comma(i))
-	_, err = w.Write(raw)
-	return err
 }
 
 // row writes what becomes of the flows of a class: across towards every class, and within subnets where that differs.
@@ -186,12 +184,4 @@ func (w *classWriter) number(id grid.OutcomeID) int64 {
 		w.numbers[id] = len(w.order)
 	}
 	return int64(w.numbers[id] - 1)
-}
-
-// comma is what stands before an element of a list.
-func comma(i int) string {
-	if i == 0 {
-		return "\n"
-	}
-	return ",\n"
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
 	"fmt"
@@ -154,6 +155,28 @@ func (s *screen) json(v any) error {
 	}
 	_, err := s.out.Write(b.Bytes())
 	return err
+}
+
+// lineWriter writes lists of JSON that may be long: each element on a line of its own.
+type lineWriter struct{ *bufio.Writer }
+
+// element writes the ith element of a list.
+func (w *lineWriter) element(i int, v any) error {
+	raw, err := json.Marshal(v)
+	if err != nil {
+		return err
+	}
+	w.WriteString(comma(i))
+	_, err = w.Write(raw)
+	return err
+}
+
+// comma is what stands before an element of a list.
+func comma(i int) string {
+	if i == 0 {
+		return "\n"
+	}
+	return ",\n"
 }
 
 // wrap breaks a text into lines that fit behind an indent, and indents all but the first.

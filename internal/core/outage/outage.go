@@ -28,6 +28,8 @@ type Loss struct {
 	Breaks []plan.Expectation
 	End    string // the change that would end it, in words; empty where nothing stops
 	harm   int
+	set    []estate.Part
+	brief  bool // whether Of has left out what stops, and who is seen otherwise
 }
 
 // Name is what fails, in words.
@@ -55,7 +57,7 @@ func Of(e *estate.Estate, pairs bool, most int, step func(done, total int)) []Lo
 	worst := func() {
 		slices.SortStableFunc(all, func(a, b *Loss) int { return -cmp.Compare(a.harm, b.harm) })
 		for i := most; most > 0 && i < len(all); i++ {
-			all[i].Stops, all[i].Seen = nil, nil
+			all[i].Stops, all[i].Seen, all[i].brief = nil, nil, true
 		}
 	}
 	for i, set := range sets {
@@ -73,6 +75,25 @@ func Of(e *estate.Estate, pairs bool, most int, step func(done, total int)) []Lo
 		losses[i] = *l
 	}
 	return losses
+}
+
+// Whole gives losses one after another, and works out again what Of has left out of them, so that never all of them are held. An error of give
+// ends that, and comes back.
+func Whole(e *estate.Estate, all []Loss, give func(*Loss) error) error {
+	var w *worker
+	for i := range all {
+		l := all[i]
+		if l.brief {
+			if w == nil {
+				w = newWorker(e)
+			}
+			l = w.loss(l.set)
+		}
+		if err := give(&l); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Named works out what some parts take with them when they fail together, by their names: peering booking-harbour, or the name
@@ -137,7 +158,7 @@ func newWorker(e *estate.Estate) *worker {
 
 // loss works out what some parts take with them.
 func (w *worker) loss(set []estate.Part) Loss {
-	l := Loss{At: set[0].At}
+	l := Loss{At: set[0].At, set: set}
 	gone := map[string]bool{}
 	for _, p := range set {
 		l.Of = append(l.Of, p.Kind+" "+p.Name)

@@ -2,6 +2,7 @@ package outage
 
 import (
 	"fmt"
+	"io"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -34,7 +35,8 @@ func TestAgainstAllPairs(t *testing.T) {
 		losses := Of(e, false, 0, nil)
 		require.Len(t, losses, len(parts))
 		most := 1 + int(seed)%5
-		for i, l := range Of(e, false, most, nil) { // the worst are told wholly, and the others stand where they did
+		brief := Of(e, false, most, nil)
+		for i, l := range brief { // the worst are told wholly, and the others stand where they did
 			want := losses[i]
 			if i >= most {
 				want.Stops, want.Seen = nil, nil
@@ -42,6 +44,12 @@ func TestAgainstAllPairs(t *testing.T) {
 			require.Equal(t, golden.Tell(want), golden.Tell(l), "seed %d: the worst %d", seed, most)
 			require.Equal(t, want.Harm(), l.Harm())
 		}
+		var whole []Loss
+		require.NoError(t, Whole(e, brief, func(l *Loss) error { whole = append(whole, *l); return nil }))
+		require.Equal(t, golden.Tell(losses), golden.Tell(whole), "seed %d: what was left out is worked out again", seed)
+		given := 0
+		require.ErrorIs(t, Whole(e, brief, func(*Loss) error { given++; return io.EOF }), io.EOF)
+		require.Equal(t, 1, given, "an error ends it")
 		for _, p := range parts {
 			i := slices.IndexFunc(losses, func(l Loss) bool { return l.Of[0] == p.Kind+" "+p.Name })
 			require.GreaterOrEqual(t, i, 0)
