@@ -54,12 +54,12 @@ func reportCommand() *command {
 				if *out == "" && !*watch {
 					return cannot, &usageError{"report needs a file to write", "-o estate.html"}
 				}
-				list, err := pricesOf(*prices)
+				if *watch {
+					return c.watchReport(*name, *prices)
+				}
+				list, err := c.pricesOf(*prices)
 				if err != nil {
 					return cannot, err
-				}
-				if *watch {
-					return c.watchReport(*name, list)
 				}
 				page, err := c.reportOf(*name, list)
 				if err != nil {
@@ -86,10 +86,11 @@ func reportCommand() *command {
 func kilobytes(n int) string { return fmt.Sprintf("%.1f MB", float64(n)/1e6) }
 
 // pricesOf reads what each kind of thing costs a month.
-func pricesOf(name string) (map[string]*big.Rat, error) {
+func (s *screen) pricesOf(name string) (map[string]*big.Rat, error) {
 	if name == "" {
 		return nil, nil
 	}
+	s.texts = append(s.texts, name)
 	file, err := inlet.Open(name)
 	if err != nil {
 		return nil, unreadable(name, "list", err)

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"encoding/json"
+	"io"
 	"net/http"
 	"os"
 	"os/exec"
@@ -196,6 +197,67 @@ func TestReportWatch(t *testing.T) {
 	assert.Contains(t, body, "lighthouse")
 	require.NoError(t, c.Process.Signal(syscall.SIGINT))
 	assert.NoError(t, c.Wait(), "an interrupt is a clean end")
+}
+
+// TestReportWatchesAllThatIsRead: the page is made anew when a part of the plan in another folder, what a link leads to, or the prices are
+// edited, also where the plan is named by its folder and a part has come meanwhile; and for no other file.
+func TestReportWatchesAllThatIsRead(t *testing.T) {
+	t.Parallel()
+	folder, elsewhere := t.TempDir(), t.TempDir()
+	file := func(name, content string) {
+		require.NoError(t, os.MkdirAll(filepath.Dir(name), 0o755))
+		require.NoError(t, os.WriteFile(name, []byte(content), 0o644))
+	}
+	estate := filepath.Join(folder, "estate")
+	file(filepath.Join(elsewhere, "plan"), "wendrik: 1\nestate: quay-0\nparts: [sub/north.yaml]\n")
+	file(filepath.Join(estate, "sub", "north.yaml"), "networks: {north-0: {range: 10.0.0.0/16}}\n")
+	require.NoError(t, os.Symlink(filepath.Join(elsewhere, "plan"), filepath.Join(estate, "wendrik.yaml")))
+	file(filepath.Join(folder, "prices.csv"), "kind,month\nnetwork,7\n")
+	c := exec.Command(program, "report", "-watch", "-plan", "estate", "-prices", "prices.csv")
+	c.Dir = folder
+	out, err := c.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, c.Start())
+	defer func() { _ = c.Process.Kill(); _ = c.Wait() }()
+	said := make(chan string, 100)
+	go func() {
+		for lines := bufio.NewScanner(out); lines.Scan(); {
+			said <- lines.Text()
+		}
+		close(said)
+	}()
+	next := func(within time.Duration) string {
+		select {
+		case line := <-said:
+			return line
+		case <-time.After(within):
+			return ""
+		}
+	}
+	address := regexp.MustCompile(`http://127\.0\.0\.1:\d+/`).FindString(next(10 * time.Second))
+	require.NotEmpty(t, address)
+	for _, edit := range []struct{ name, content, shows string }{
+		{filepath.Join(estate, "sub", "north.yaml"), "networks: {north-1: {range: 10.0.0.0/16}}\n", "north-1"},
+		{filepath.Join(folder, "prices.csv"), "kind,month\nnetwork,4321\n", "4321"},
+		{filepath.Join(elsewhere, "plan"), "wendrik: 1\nestate: quay-1\nparts: [sub/north.yaml, far/south.yaml]\n", ""}, // which is not there yet
+		{filepath.Join(estate, "far", "south.yaml"), "networks: {south-1: {range: 10.1.0.0/16}}\n", ""},
+		{filepath.Join(elsewhere, "plan"), "wendrik: 1\nestate: quay-2\nparts: [sub/north.yaml, far/south.yaml]\n", "south-1"},
+		{filepath.Join(estate, "far", "south.yaml"), "networks: {south-2: {range: 10.1.0.0/16}}\n", "south-2"},
+		{filepath.Join(estate, "sub", "other.yaml"), "networks: {other: {range: 10.1.0.0/16}}\n", ""},
+	} {
+		file(edit.name, edit.content)
+		if edit.shows == "" {
+			assert.Empty(t, next(700*time.Millisecond), "%s: nothing is made anew", edit.name)
+			continue
+		}
+		require.Contains(t, next(10*time.Second), "made anew", "%s", edit.name)
+		a, err := http.Get(address)
+		require.NoError(t, err)
+		body, err := io.ReadAll(a.Body)
+		require.NoError(t, err)
+		require.NoError(t, a.Body.Close())
+		require.Contains(t, string(body), edit.shows, "%s", edit.name)
+	}
 }
 
 // TestReportRefuses tries what is refused, with what would be right.

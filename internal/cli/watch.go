@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"math/big"
 	"net"
 	"net/http"
 	"os/signal"
@@ -32,8 +31,8 @@ type live struct {
 	host    string
 }
 
-func (c *call) watchReport(name string, prices map[string]*big.Rat) (int, error) {
-	if name == "-" {
+func (c *call) watchReport(name, prices string) (int, error) {
+	if name == "-" || prices == "-" {
 		return cannot, &usageError{"standard input cannot be watched", "-plan FILE"}
 	}
 	l := &live{hear: map[chan struct{}]bool{}}
@@ -45,9 +44,9 @@ func (c *call) watchReport(name string, prices map[string]*big.Rat) (int, error)
 		return cannot, &usageError{fmt.Sprintf("files cannot be watched: %s", err), ""}
 	}
 	defer w.Close()
-	// Editors put a new file in the place of the old one, so the folder is watched.
-	if err := w.Add(filepath.Dir(name)); err != nil {
-		return cannot, &usageError{fmt.Sprintf("%s cannot be watched: %s", filepath.Dir(name), err), ""}
+	read := watched{}
+	if err := read.add(w, c.texts); err != nil {
+		return cannot, err
 	}
 	socket, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -66,14 +65,18 @@ func (c *call) watchReport(name string, prices map[string]*big.Rat) (int, error)
 		case <-ctx.Done():
 			return good, nil
 		case e := <-w.Events:
-			if filepath.Base(e.Name) == filepath.Base(name) || filepath.Ext(e.Name) == ".yaml" && filepath.Ext(name) == "" {
+			if read[absolute(e.Name)] {
 				soon = time.After(gatherFor)
 			}
 		case err := <-w.Errors:
 			return cannot, &usageError{fmt.Sprintf("the plan can no longer be watched: %s", err), ""}
 		case <-soon:
-			soon = nil
-			switch err := c.renew(l, name, prices); {
+			soon, c.texts = nil, nil
+			err := c.renew(l, name, prices)
+			if err := read.add(w, c.texts); err != nil {
+				return cannot, err
+			}
+			switch {
 			case err == nil:
 				c.say("made anew at %s", time.Now().Format(time.TimeOnly))
 			case !errors.Is(err, errSaid):
@@ -83,9 +86,47 @@ func (c *call) watchReport(name string, prices map[string]*big.Rat) (int, error)
 	}
 }
 
-// renew makes the page anew; where the plan cannot be read, the page stays as it was.
-func (c *call) renew(l *live, name string, prices map[string]*big.Rat) error {
-	page, err := c.reportOf(name, prices)
+// watched are the files that a page is made from, by their whole names: the plan, its parts, and the prices.
+type watched map[string]bool
+
+// add has files watched from now on, and what they are links to. Editors put a new file in the place of the old one, so their folders are.
+func (all watched) add(w *fsnotify.Watcher, names []string) error {
+	for _, name := range names {
+		for _, one := range []string{name, resolved(name)} {
+			if one = absolute(one); all[one] {
+				continue
+			}
+			if err := w.Add(filepath.Dir(one)); err != nil {
+				return &usageError{fmt.Sprintf("%s cannot be watched: %s", filepath.Dir(one), err), ""}
+			}
+			all[one] = true
+		}
+	}
+	return nil
+}
+
+// absolute is the whole name of a file, and resolved that of what it is a link to; the name itself where there is none.
+func absolute(name string) string {
+	if whole, err := filepath.Abs(name); err == nil {
+		return whole
+	}
+	return name
+}
+
+func resolved(name string) string {
+	if target, err := filepath.EvalSymlinks(name); err == nil {
+		return target
+	}
+	return name
+}
+
+// renew makes the page anew; where the plan or the prices cannot be read, the page stays as it was.
+func (c *call) renew(l *live, name, prices string) error {
+	list, err := c.pricesOf(prices)
+	if err != nil {
+		return err
+	}
+	page, err := c.reportOf(name, list)
 	if err != nil {
 		return err
 	}
