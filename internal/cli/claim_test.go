@@ -200,3 +200,30 @@ func TestRacingClaims(t *testing.T) {
 		})
 	}
 }
+
+// TestRolesOfAStore: a role of a database is let in by the owner of the tables, made where it is not there; a file has none.
+func TestRolesOfAStore(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	for name, store := range claimStores(t) {
+		role := fmt.Sprintf("quay %d", time.Now().UnixNano())
+		if name == "sqlite" {
+			r := run(t, folder, "", "claims", "-let", role, "-store", store)
+			assert.Equal(t, 2, r.status)
+			assert.Contains(t, r.err, "a store in a file has no roles: who may read it and write it may claim\n  name a PostgreSQL database with  -store")
+			continue
+		}
+		t.Cleanup(func() {
+			out, err := exec.Command("psql", strings.TrimRight(strings.Split(store, "search_path")[0], "?&"), "-c", fmt.Sprintf("GRANT %q TO CURRENT_USER", role), "-c", fmt.Sprintf("DROP OWNED BY %q", role), "-c", fmt.Sprintf("DROP ROLE %q", role)).CombinedOutput()
+			assert.NoError(t, err, string(out))
+		})
+		r := run(t, folder, "", "claims", "-let", role, "-may", "claim", "-store", store)
+		require.Equal(t, 0, r.status, r.err)
+		assert.Equal(t, fmt.Sprintf("made the role %s, which cannot log in: give it to those who can, with  GRANT %q TO ...\n%s may list, claim and release, and change or take out nothing that stands there\n", role, role, role), r.out)
+		r = run(t, folder, "", "claims", "-let", role, "-store", store)
+		assert.Equal(t, role+" may list claims and the history, and nothing else\n", r.out)
+		r = run(t, folder, "", "claims", "crew", "-let", role, "-store", store)
+		assert.Equal(t, 2, r.status)
+		assert.Contains(t, r.err, "-let speaks of the whole store")
+	}
+}

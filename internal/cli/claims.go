@@ -2,11 +2,14 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 
 	"wendrik/internal/claims"
 	"wendrik/internal/core/address"
@@ -39,7 +42,8 @@ func claimsCommand() *command {
 		name: "claims", args: "[OWNER|RANGE]",
 		short: "who has claimed what, what runs out, and who did what when",
 		long: "Claims lists the claims that stand, in the order of addresses; with an owner or a range, those alone. -by owner sums them up, -tree shows them under the blocks of the plan with what is free, " +
-			"-map draws each block as a strip, -ends DAYS lists what runs out within so many days, and -history tells who did what when, the latest first: nothing of that is ever overwritten.",
+			"-map draws each block as a strip, -ends DAYS lists what runs out within so many days, and -history tells who did what when, the latest first: nothing of that is ever overwritten. " +
+			"-let ROLE is for the owner of the tables in a PostgreSQL database: it has that role read the store, or with -may claim also claim and release, and takes from it whatever else it could do with it.",
 		examples: []example{
 			{"wendrik claims", "all claims"},
 			{"wendrik claims -tree", "under the blocks of the plan"},
@@ -54,6 +58,10 @@ func claimsCommand() *command {
 			strip := f.Bool("map", false, "each block of the plan as a strip")
 			ends := f.Int("ends", -1, "only what runs out within `DAYS`, or has")
 			history := f.Bool("history", false, "who did what when, the latest first")
+			role := f.String("let", "", "have a `ROLE` of the database read the store, or do what -may says; it is made where there is none")
+			may := f.oneOf("may", "what the role may do", "read", "claim")
+			f.onlyWith("may", "let")
+			f.apart("let", "tree", "map", "history", "by", "ends", "format")
 			f.apart("tree", "map", "history", "by", "ends")
 			f.apart("map", "history", "by", "ends")
 			f.apart("history", "by", "ends")
@@ -67,6 +75,9 @@ func claimsCommand() *command {
 					return cannot, err
 				}
 				defer done()
+				if *role != "" {
+					return c.let(ctx, s, *role, claims.May(*may))
+				}
 				if *history {
 					return c.history(ctx, s, *format)
 				}
@@ -104,6 +115,27 @@ func claimsCommand() *command {
 			}
 		},
 	}
+}
+
+// let gives a role of the database what it takes to read the store, or to claim.
+func (c *call) let(ctx context.Context, s *claims.Store, role string, may claims.May) (int, error) {
+	if len(c.args) > 0 {
+		return cannot, &usageError{"-let speaks of the whole store", "wendrik claims -let " + shellWord(role)}
+	}
+	made, err := s.Let(ctx, role, may)
+	switch {
+	case errors.Is(err, claims.ErrNoRoles):
+		return cannot, &usageError{err.Error(), "name a PostgreSQL database with  -store"}
+	case errors.Is(err, claims.ErrNotOwner):
+		return cannot, &usageError{err.Error(), "connect as that one with  -store postgres://OWNER@HOST/DATABASE"}
+	case err != nil:
+		return cannot, storeError(err)
+	}
+	if made {
+		c.say("made the role %s, which cannot log in: give it to those who can, with  GRANT %s TO ...", clean(role), clean(pgx.Identifier{role}.Sanitize()))
+	}
+	c.say("%s may %s", clean(role), map[claims.May]string{claims.MayRead: "list claims and the history, and nothing else", claims.MayClaim: "list, claim and release, and change or take out nothing that stands there"}[may])
+	return good, nil
 }
 
 func (c *call) listClaims(all []claims.Claim, format string) error {
