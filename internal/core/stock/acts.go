@@ -46,6 +46,7 @@ func Acts(was, is []Thing) []Act {
 		}
 		differ = append(differ, d)
 	}
+	g.part()
 	through := maps.Clone(g.again) // what is made again because of another need not differ by itself
 	for _, d := range differ {
 		g.one(d)

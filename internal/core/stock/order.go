@@ -96,6 +96,7 @@ func (g *graph) order() {
 			g.orderRanges(i, before)
 		}
 	}
+	g.orderPeered()
 	g.subnetsAfterGrowth()
 	for i := range g.acts {
 		slices.Sort(g.acts[i].After) // so that the order is the same each time
@@ -371,8 +372,8 @@ func (g *graph) makesOf(t *Thing, name string, own int) []int {
 	return all
 }
 
-// Clash reports whether two of some things would take the same place: overlapping subnets of a network, one address twice, two main
-// tables, two routes of a table to one range.
+// Clash reports whether two of some things would take the same place: overlapping subnets of a network, overlapping networks that are peered,
+// one address twice, two main tables, two routes of a table to one range.
 func Clash(all []Thing) bool {
 	taken := map[string]bool{}
 	subnets := map[string][]*Thing{}
@@ -392,5 +393,5 @@ func Clash(all []Thing) bool {
 			subnets[in] = append(subnets[in], t)
 		}
 	}
-	return false
+	return overlapPeered(all)
 }
