@@ -101,6 +101,15 @@ func (w world) alone() error {
 			had[network+a] = key
 		}
 	}
+	for key, t := range w {
+		if s := t.Props.Words("networks"); t.Kind == stock.Peering {
+			for _, x := range w[s[0]].Props.Words("ranges") {
+				if slices.Contains(w[s[1]].Props.Words("ranges"), x) {
+					return fmt.Errorf("%s joins %s and %s, which both have %s", key, s[0], s[1], x)
+				}
+			}
+		}
+	}
 	return nil
 }
 
@@ -117,38 +126,104 @@ func TestActsLeadFromOneToAnother(t *testing.T) {
 			if seed%10 > 1 {
 				to = stock.Of(load(t, randomplan.Write(rng)))
 			}
-			acts := stock.Acts(from, to)
-			w := world{}
-			for i := range from {
-				w[from[i].Key()] = &from[i]
-			}
-			done := make([]bool, len(acts))
-			for left := len(acts); left > 0; left-- {
-				var can []int
-				for i, a := range acts {
-					if !done[i] && !slices.ContainsFunc(a.After, func(n int) bool { return !done[n] }) {
-						can = append(can, i)
-					}
-				}
-				if len(can) == 0 {
-					for i, a := range acts {
-						if !done[i] {
-							t.Logf("%d %s %s %v after %v", i, a.Verb, a.Thing.Key(), slices.Collect(maps.Keys(a.Props)), a.After)
-						}
-					}
-				}
-				require.NotEmpty(t, can, "acts wait for each other")
-				i := can[rng.IntN(len(can))]
-				require.NoError(t, w.do(acts[i]), "act %d", i)
-				done[i] = true
-			}
-			var end []stock.Thing
-			for _, x := range w {
-				end = append(end, *x)
-			}
-			for _, d := range stock.Between(to, end) {
-				assert.Fail(t, "differs", "%s %v\n%+v\n%+v", d.Key(), d.Props, d.Was, d.Is)
-			}
+			lead(t, rng, from, to)
 		})
 	}
+}
+
+// lead does the acts that lead from one stock to another in any order that they allow.
+func lead(t *testing.T, rng *rand.Rand, from, to []stock.Thing) (acts []stock.Act) {
+	t.Helper()
+	acts = stock.Acts(from, to)
+	w := world{}
+	for i := range from {
+		w[from[i].Key()] = &from[i]
+	}
+	done := make([]bool, len(acts))
+	for left := len(acts); left > 0; left-- {
+		var can []int
+		for i, a := range acts {
+			if !done[i] && !slices.ContainsFunc(a.After, func(n int) bool { return !done[n] }) {
+				can = append(can, i)
+			}
+		}
+		if len(can) == 0 {
+			for i, a := range acts {
+				if !done[i] {
+					t.Logf("%d %s %s %v after %v", i, a.Verb, a.Thing.Key(), slices.Collect(maps.Keys(a.Props)), a.After)
+				}
+			}
+		}
+		require.NotEmpty(t, can, "acts wait for each other")
+		i := can[rng.IntN(len(can))]
+		require.NoError(t, w.do(acts[i]), "act %d", i)
+		done[i] = true
+	}
+	var end []stock.Thing
+	for _, x := range w {
+		end = append(end, *x)
+	}
+	for _, d := range stock.Between(to, end) {
+		assert.Fail(t, "differs", "%s %v\n%+v\n%+v", d.Key(), d.Props, d.Was, d.Is)
+	}
+	return acts
+}
+
+// TestPeeredNetworksNeverOverlap: networks that are peered take each other's ranges, in a row and in circles, and new ones come and old ones go
+// between them; in any order that the acts allow two that are peered never have one range, and a peering stays that need not go.
+func TestPeeredNetworksNeverOverlap(t *testing.T) {
+	parted, stayed := 0, 0
+	for seed := range fuzz.Rounds(300, 3000) {
+		rng := rand.New(rand.NewPCG(seed, 43))
+		n := 2 + rng.IntN(4)
+		side := func(density int) (all []stock.Thing) {
+			there := map[string]bool{}
+			for i, slot := range rng.Perm(n + 1)[:n] {
+				if name := fmt.Sprintf("n%d", i); rng.IntN(6) > 0 {
+					there[name] = true
+					all = append(all, stock.Thing{Kind: stock.Network, Name: name, Props: stock.Props{"region": "west", "ranges": []string{fmt.Sprintf("10.%d.0.0/16", slot)}}},
+						stock.Thing{Kind: stock.Subnet, Name: name + "/s", Props: stock.Props{"network": stock.KeyOf(stock.Network, name), "ranges": []string{fmt.Sprintf("10.%d.0.0/24", slot)}}})
+				}
+			}
+			for i := range n {
+				for j := range i {
+					if a, b := fmt.Sprintf("n%d", j), fmt.Sprintf("n%d", i); there[a] && there[b] && rng.IntN(4) < density {
+						both := []string{stock.KeyOf(stock.Network, a), stock.KeyOf(stock.Network, b)}
+						all = append(all, stock.Thing{Kind: stock.Peering, Name: a + "-" + b, Props: stock.Props{"networks": both, "accepted": both}})
+					}
+				}
+			}
+			return all
+		}
+		from, to := side(3), side(3)
+		slices.SortStableFunc(from, stock.ByRank)
+		slices.SortStableFunc(to, stock.ByRank)
+		acts := lead(t, rng, from, to)
+		ranges := func(all []stock.Thing, key string) string {
+			i := slices.IndexFunc(all, func(t stock.Thing) bool { return t.Key() == key })
+			if i < 0 {
+				return ""
+			}
+			return all[i].Props.Words("ranges")[0]
+		}
+		for i := range from {
+			p := &from[i]
+			if p.Kind != stock.Peering || !slices.ContainsFunc(to, func(t stock.Thing) bool { return t.Key() == p.Key() }) {
+				continue
+			}
+			gone := slices.ContainsFunc(acts, func(a stock.Act) bool { return a.Verb == stock.Remove && a.Thing.Key() == p.Key() })
+			a, b := p.Props.Words("networks")[0], p.Props.Words("networks")[1]
+			if gone {
+				parted++
+				require.True(t, ranges(to, a) == ranges(from, b) || ranges(to, b) == ranges(from, a), "seed %d: %s need not go", seed, p.Key())
+			} else {
+				stayed++
+			}
+			if ranges(to, a) == ranges(from, b) && ranges(to, b) == ranges(from, a) {
+				require.True(t, gone, "seed %d: %s", seed, p.Key())
+			}
+		}
+	}
+	assert.Greater(t, parted, 15)
+	assert.Greater(t, stayed, 100)
 }
