@@ -61,7 +61,9 @@ func claimsCommand() *command {
 			role := f.String("let", "", "have a `ROLE` of the database read the store, or do what -may says; it is made where there is none")
 			may := f.oneOf("may", "what the role may do", "read", "claim")
 			f.onlyWith("may", "let")
-			f.apart("let", "tree", "map", "history", "by", "ends", "format")
+			for _, other := range []string{"tree", "map", "history", "by", "ends", "format"} {
+				f.apart("let", other)
+			}
 			f.apart("tree", "map", "history", "by", "ends")
 			f.apart("map", "history", "by", "ends")
 			f.apart("history", "by", "ends")

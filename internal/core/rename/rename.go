@@ -6,14 +6,17 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
+	"math/bits"
 	"slices"
 	"strings"
+	"time"
 	"unicode/utf8"
 
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
 )
@@ -46,27 +49,44 @@ func Of(e *estate.Estate, q Request) (*Result, error) {
 	if q.To == old {
 		return nil, wrong.Value("give another name", "%s %s is called that", o.Kind(), o.ID())
 	}
-	r := &renamer{src: e.Plan.Files, texts: map[*text.File]string{}, waited: len(e.Waits), old: old, is: q.To, inside: strings.Contains(o.ID(), "/"), Result: &Result{What: fmt.Sprintf("%s %s", o.Kind(), o.ID())}}
+	var first error
+	for _, careful := range []bool{false, true} {
+		r := &renamer{src: e.Plan.Files, texts: map[*text.File]string{}, waited: len(e.Waits), old: old, is: q.To, inside: strings.Contains(o.ID(), "/"), careful: careful,
+			was: o.ID(), of: o.Kind(), Result: &Result{What: fmt.Sprintf("%s %s", o.Kind(), o.ID())}}
+		err := r.rename(e, o)
+		if err == nil {
+			return r.Result, nil
+		}
+		if first == nil {
+			first = err
+		}
+	}
+	return nil, first
+}
+
+func (r *renamer) rename(e *estate.Estate, o estate.Object) error {
 	for _, f := range r.src.All() {
 		r.texts[f] = f.Text
 	}
-	r.was, r.of = o.ID(), o.Kind()
 	r.others = r.names(e)
 	if !r.patch(r.src, o.At(), true) {
-		return nil, wrong.Value("rename it in the text", "%s is not written where it could be renamed", r.What)
+		return wrong.Value("rename it in the text", "%s is not written where it could be renamed", r.What)
 	}
 	if err := r.follow(); err != nil {
-		return nil, err
+		return err
 	}
-	if err := r.proved(e, o); err != nil {
-		return nil, err
-	}
-	return r.Result, nil
+	return r.proved(e, o)
 }
 
 // find finds what is to be renamed.
 func find(e *estate.Estate, q Request) (estate.Object, error) {
-	all := slices.DeleteFunc(e.Named(q.Name), func(o estate.Object) bool { return q.Kind != "" && string(o.Kind()) != q.Kind })
+	named := e.Named(q.Name)
+	for _, o := range e.Objects() { // what no question names has a name, too
+		if slices.Contains([]estate.Kind{estate.HeldKind, estate.HubTableKind, estate.DHCPKind}, o.Kind()) && o.ID() == q.Name && !slices.Contains(named, o) {
+			named = append(named, o)
+		}
+	}
+	all := slices.DeleteFunc(named, func(o estate.Object) bool { return q.Kind != "" && string(o.Kind()) != q.Kind })
 	switch {
 	case len(all) == 1:
 		if w, is := all[0].(*estate.Workload); is && w.Plan.Count.Given() {
@@ -104,6 +124,7 @@ type renamer struct {
 	waited  int    // how much of the plan waits for something
 	old, is string
 	inside  bool // whether it is a part of a network, and so stands behind a slash where that is named, too
+	careful bool // whether of several words in one value as few follow as it takes, since others may be names of something else
 }
 
 // files are the plan as it is by now.
@@ -149,9 +170,59 @@ func (r *renamer) values(files *text.Files, problems []diag.Finding) bool {
 	order := slices.SortedFunc(maps.Keys(places), func(a, b text.Pos) int { return cmp.Compare(b, a) }) // the last first, so that those before it stay where they are
 	patched := false
 	for _, at := range order {
-		patched = r.patch(files, at, false) || patched
+		patched = r.patchFew(files, at) || r.patch(files, at, false) || patched
 	}
 	return patched
+}
+
+// maxWords is of how many words in one value some are tried.
+const maxWords = 5
+
+// patchFew patches as few words of a value as it takes to end the problem there, where that is called for and it has several; it reports false
+// where it does nothing.
+func (r *renamer) patchFew(files *text.Files, at text.Pos) bool {
+	f, start := r.file(files, at)
+	if f == nil || !r.careful {
+		return false
+	}
+	content := r.texts[f]
+	line, _, _ := strings.Cut(content[start:], "\n")
+	var words []int
+	for from := 0; len(words) <= maxWords; {
+		_, i := r.find(line[from:])
+		if i < 0 {
+			break
+		}
+		words = append(words, from+i)
+		from += i + len(r.old)
+	}
+	if len(words) < 2 || len(words) > maxWords {
+		return false
+	}
+	var sets []int
+	for set := 1; set < 1<<len(words); set++ {
+		sets = append(sets, set)
+	}
+	slices.SortStableFunc(sets, func(a, b int) int { return bits.OnesCount(uint(a)) - bits.OnesCount(uint(b)) })
+	for _, set := range sets {
+		var said strings.Builder
+		done := 0
+		for n, i := range words {
+			if set&(1<<n) != 0 {
+				said.WriteString(line[done:i] + r.is)
+				done = i + len(r.old)
+			}
+		}
+		said.WriteString(line[done:])
+		r.texts[f] = content[:start] + said.String() + content[start+len(line):]
+		_, problems := r.load()
+		if !slices.ContainsFunc(problems, func(p diag.Finding) bool { return p.At.Line() == at.Line() && p.At.Column() == at.Column() }) {
+			r.Places += bits.OnesCount(uint(set))
+			return true
+		}
+	}
+	r.texts[f] = content
+	return false
 }
 
 // patch writes the new name in the place of the old one in the value, or with own in the key, that stands at a place of the plan as it is by now;
@@ -274,7 +345,9 @@ func (r *renamer) find(s string) (before string, at int) {
 // proved holds what the plan comes to now against what it came to: all that is bound to a thing is bound to the same one, and every line of
 // expect speaks of the same ends.
 func (r *renamer) proved(e *estate.Estate, o estate.Object) error {
-	r.waivers(o)
+	if err := r.waivers(e, o); err != nil {
+		return err
+	}
 	for was, is := r.shape(e), r.shape(r.After); was != is; is = r.shape(r.After) {
 		if !r.nearer(was, common(was, is)) {
 			return r.otherwise("something that is called " + r.old + ", too, would be meant in its place")
@@ -287,6 +360,9 @@ func (r *renamer) proved(e *estate.Estate, o estate.Object) error {
 		if i >= len(r.After.Plan.Expect) || r.said(x.Text) != r.said(r.After.Plan.Expect[i].Text) {
 			return r.otherwise("the line of expect  " + x.Text)
 		}
+	}
+	if !maps.Equal(silenced(e), silenced(r.After)) {
+		return r.otherwise("a line of waive would silence something else")
 	}
 	for _, f := range check.Run(r.After, check.Names) {
 		if f.Code == "naming" {
@@ -309,7 +385,7 @@ func (r *renamer) names(e *estate.Estate) string {
 		case estate.WorkloadKind, estate.SetKind:
 			continue // of which a set makes several
 		case estate.NetworkKind, estate.SiteKind, estate.PeeringKind, estate.HubKind, estate.HubLinkKind, estate.ClusterKind, estate.BlockKind, estate.SubnetKind,
-			estate.TierKind, estate.TableKind, estate.GroupKind, estate.ListKind, estate.GatewayKind, estate.HeldKind, estate.HubTableKind:
+			estate.TierKind, estate.TableKind, estate.GroupKind, estate.ListKind, estate.GatewayKind, estate.HeldKind, estate.HubTableKind, estate.DHCPKind:
 		default:
 			continue
 		}
@@ -381,30 +457,72 @@ func (r *renamer) said(s string) string {
 	return s
 }
 
-// waivers has the lines of waive follow that are at the thing, by its name or by its place: a plan can be read without them.
-func (r *renamer) waivers(o estate.Object) {
+// waivers has the lines of waive follow that are at the thing or in it, by its name or by its place: a plan can be read without them. A name
+// that others have, too, follows where the line silences what is found at the thing and nothing else; the error is of one that silences both.
+func (r *renamer) waivers(e *estate.Estate, o estate.Object) error {
 	is := r.was[:len(r.was)-len(r.old)] + r.is
 	at := slices.Clone(o.Place())
-	was := at.String()
 	at[len(at)-1] = r.is
 	for i := len(r.After.Plan.Waive) - 1; i >= 0; i-- { // the last first, so that those before it stay where they are
 		place := r.After.Plan.Waive[i].Place
-		for old, fresh := range map[string]string{r.was: is, was: at.String()} {
-			rest, here := strings.CutPrefix(place.Value, old)
-			f, start := r.file(r.After.Plan.Files, place.At)
-			if !here || rest != "" && rest[0] != '/' && rest[0] != '.' || f == nil {
+		old, fresh := o.Place().String(), at.String()
+		if rest, here := strings.CutPrefix(place.Value, old); !here || rest != "" && rest[0] != '.' {
+			mine, others := placed(e, o, &e.Plan.Waive[i])
+			switch {
+			case !mine:
 				continue
+			case others:
+				return r.otherwise(fmt.Sprintf("line %d of waive, at %s, is about something else of that name, too", i+1, phrase.Clip(place.Value)))
 			}
-			content := r.texts[f]
-			start += len(content[start:]) - len(strings.TrimLeft(content[start:], `"'`))
-			if strings.HasPrefix(content[start:], old) {
-				r.texts[f] = content[:start] + fresh + content[start+len(old):]
-				r.Places++
-				break
-			}
+			old, fresh = r.was, is
+		}
+		f, start := r.file(r.After.Plan.Files, place.At)
+		if f == nil {
+			continue
+		}
+		content := r.texts[f]
+		start += len(content[start:]) - len(strings.TrimLeft(content[start:], `"'`))
+		if strings.HasPrefix(content[start:], old) {
+			r.texts[f] = content[:start] + fresh + content[start+len(old):]
+			r.Places++
 		}
 	}
 	r.After, _ = estate.Load(r.files())
+	return nil
+}
+
+// placed says of a line of waive whether it is about the thing or what is in it, and whether about something else: by what it silences where its
+// word is the name of both, and that can be told.
+func placed(e *estate.Estate, o estate.Object, w *plan.Waiver) (mine, others bool) {
+	within := func(p text.Path) bool { at := o.Place(); return len(p) >= len(at) && slices.Equal(p[:len(at)], at) }
+	for _, x := range e.Named(w.Place.Value) {
+		mine, others = mine || within(x.Place()), others || !within(x.Place())
+	}
+	if hub, table, found := strings.Cut(w.Place.Value, "/"); found && o.Kind() == estate.HubKind && hub == o.ID() { // by which no thing is named
+		mine = mine || slices.ContainsFunc(e.Hub(hub).Tables, func(t *estate.HubTable) bool { return t.Name == table })
+	}
+	if !mine || !others || w.Rule.Value == check.Drift {
+		return mine, others
+	}
+	mine, others = false, false
+	for _, f := range check.Run(e) {
+		if string(f.Code) == w.Rule.Value && check.At(e, w.Place.Value, f) {
+			mine, others = mine || within(f.Place), others || !within(f.Place)
+		}
+	}
+	return mine, others
+}
+
+// silenced counts what each rule finds that the plan waives, whenever that ends.
+func silenced(e *estate.Estate) map[diag.Code]int {
+	all := map[diag.Code]int{}
+	if len(e.Plan.Waive) > 0 {
+		_, waived := check.Judge(e, time.Time{})
+		for _, w := range waived {
+			all[w.Code]++
+		}
+	}
+	return all
 }
 
 func (r *renamer) otherwise(what string) error {

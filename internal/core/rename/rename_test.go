@@ -2,6 +2,8 @@ package rename
 
 import (
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -10,9 +12,11 @@ import (
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/estate/estatetest"
+	"wendrik/internal/core/expect"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
+	"wendrik/internal/golden"
 )
 
 // TestEverything calls each thing of some plans otherwise, and back again: who reaches whom stays, the old name is left nowhere where the plan
@@ -28,7 +32,7 @@ func TestEverything(t *testing.T) {
 				if w, is := o.(*estate.Workload); is && w.Plan.Count.Given() {
 					continue
 				}
-				if all := e.Named(o.ID()); len(all) == 0 || said[string(o.Kind())+o.ID()] {
+				if said[string(o.Kind())+o.ID()] {
 					continue
 				}
 				said[string(o.Kind())+o.ID()] = true
@@ -112,8 +116,9 @@ expect: [%s]
 			assert.Contains(t, r.After.Plan.Files.First().Text, "expect: ["+c.want+"]", "%s %s", c.kind, c.line)
 		}
 	}
-	_, err := Of(estatetest.Load(t, fmt.Sprintf(both, "web/s reaches web on tcp/80")), Request{Kind: "network", Name: "web", To: "shop"})
-	assert.ErrorContains(t, err, "would be meant in its place", "of which one follows and the other may not")
+	r, err := Of(estatetest.Load(t, fmt.Sprintf(both, "web/s reaches web on tcp/80")), Request{Kind: "network", Name: "web", To: "shop"})
+	require.NoError(t, err)
+	assert.Contains(t, r.After.Plan.Files.First().Text, "expect: [shop/s reaches web on tcp/80]", "of two words in one line the one follows that is meant")
 	for _, c := range []struct {
 		q    Request
 		want string
@@ -134,4 +139,43 @@ expect: [%s]
 	broken, _ := estate.Load(text.One("p", plan+"sites: {s: {}}\n"))
 	_, err = Of(broken, Request{"group", "web/web", "shop"})
 	assert.ErrorContains(t, err, "a plan with mistakes")
+}
+
+// TestAnswers renames each thing of a plan in which nearly everything has one name, and tells the lines that change, or why nothing does. What is
+// renamed means what it meant: who reaches whom, what holds, and what is waived is as before.
+func TestAnswers(t *testing.T) {
+	raw, err := os.ReadFile(filepath.Join("testdata", "same.yaml"))
+	require.NoError(t, err)
+	golden.File(t, "answers.txt", func(t *testing.T, to string) string {
+		e := estatetest.Load(t, string(raw))
+		before := strings.Split(string(raw), "\n")
+		var all strings.Builder
+		for _, o := range e.Objects() {
+			fmt.Fprintf(&all, "%s %s\n", o.Kind(), o.ID())
+			r, err := Of(e, Request{Kind: string(o.Kind()), Name: o.ID(), To: to})
+			if err != nil {
+				fmt.Fprintf(&all, "  refused: %s; %s\n", err, wrong.Right(err))
+				continue
+			}
+			after := strings.Split(r.After.Plan.Files.First().Text, "\n")
+			require.Len(t, after, len(before))
+			for i, line := range after {
+				if line != before[i] {
+					fmt.Fprintf(&all, "  %s\n", strings.TrimSpace(line))
+				}
+			}
+			fmt.Fprintf(&all, "  %s, %d places%s\n", r.What, r.Places, strings.Join(append([]string{""}, r.Left...), "; left: "))
+			require.Empty(t, r.After.Problems)
+			d := grid.Compare(e, r.After)
+			named := func(all []grid.Difference) bool { // of a workload or a site the ends have another name
+				return o.Kind() == estate.WorkloadKind || o.Kind() == estate.SetKind || o.Kind() == estate.SiteKind || len(all) == 0
+			}
+			require.True(t, named(d.Opens) && named(d.Closes), "%s %s", o.Kind(), o.ID())
+			was, is := expect.Run(e, nil), expect.Run(r.After, nil)
+			for i := range was {
+				require.Equal(t, []any{was[i].Holds, was[i].Pairs}, []any{is[i].Holds, is[i].Pairs}, "%s %s: %s", o.Kind(), o.ID(), was[i].Text)
+			}
+		}
+		return all.String()
+	})
 }

@@ -51,6 +51,10 @@ func (s *shape) value(v reflect.Value) {
 	if !v.IsValid() || leftOut[v.Type()] {
 		return
 	}
+	if r, is := v.Interface().(*plan.Rule); is && r != nil { // whose names have become ranges
+		fmt.Fprint(&s.out, r.Peer.Range)
+		return
+	}
 	if t := v.Type(); t.Kind() == reflect.Pointer && strings.HasSuffix(t.Elem().PkgPath(), "core/plan") {
 		return
 	}
