@@ -179,3 +179,27 @@ func TestAnswers(t *testing.T) {
 		return all.String()
 	})
 }
+
+// TestRefusals: what would silence something else, or call others otherwise, too, is refused, with what it is.
+func TestRefusals(t *testing.T) {
+	const plan = `wendrik: 1
+patterns: {quay: {gateways: {front: {kind: internet}}, subnets: {s: {}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: front}]}}}}
+networks:
+  web: {range: 10.0.0.0/16, pattern: quay, subnets: {s: {range: 10.0.0.0/24}}, groups: {g: {in: [tcp/22 from any], out: [any to any]}}}
+  far: {range: 10.1.0.0/16, pattern: quay, subnets: {s: {range: 10.1.0.0/24}}}
+workloads:
+  web: {in: web/s, address: 10.0.0.9, public: 203.0.113.9, groups: [g]}
+  two: {in: web/s, address: 10.0.0.10}
+waive: [{rule: %s, at: %s, because: tides}]
+`
+	for _, c := range []struct{ rule, at, kind, name, to, want string }{
+		{"drift", "web", "workload", "web", "shop", "line 1 of waive, at web, is about something else of that name, too"},
+		{"drift", "web", "network", "web", "shop", "line 1 of waive, at web, is about something else of that name, too"},
+		{"drift", "far", "gateway", "web/front", "door", "such as those that a pattern gives to several networks"},
+		{"open-port", "web/shop", "group", "web/g", "shop", "a line of waive would silence something else"},
+	} {
+		e := estatetest.Load(t, fmt.Sprintf(plan, c.rule, c.at))
+		_, err := Of(e, Request{c.kind, c.name, c.to})
+		assert.ErrorContains(t, err, c.want, "%s %s", c.kind, c.name)
+	}
+}
