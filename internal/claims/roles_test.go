@@ -47,7 +47,9 @@ func TestRoles(t *testing.T) {
 	}
 	reads, claims := as(reader), as(claimer)
 	block := prefixes("10.144.0.0/16")
-	claim := func(s *Store) ([]Claim, error) { return s.Claim(ctx, []Wish{{Within: block, Bits: 24, For: "rosters", Owner: "crew"}}, "kit", "") }
+	claim := func(s *Store) ([]Claim, error) {
+		return s.Claim(ctx, []Wish{{Within: block, Bits: 24, For: "rosters", Owner: "crew"}}, "kit", "")
+	}
 	got, err := claim(claims)
 	require.NoError(t, err)
 	for range 3 {
