@@ -38,7 +38,7 @@ func cloudCommand() *command {
 		long: "Cloud serves a small simulated cloud on the loopback address, with an interface of its own that it describes at /openapi.json (OpenAPI 3.1; -describe prints the same). " +
 			"It has the regions and the profile of the plan, and owners with keys: they are made at the first start and written into a file that only you can read. " +
 			"It behaves as clouds do: it makes identifiers up, takes its time until things are ready, has a default network at birth, refuses what overlaps or has the wrong size, removes nothing that others need, " +
-			"has a peering wait for its other owner, and has quotas, pages and a rate limit. Its state is one SQLite file, and what it has answered is kept when it is killed. " +
+			"has a peering wait for its other owner, and has quotas, pages and a rate limit. Its state is one SQLite file, which no second program can have at the same time, and what it has answered is kept when it is killed. " +
 			"-faults has calls go wrong, counted among those that change something: KIND@N, KIND@N+ or KIND@P%, with commas between them. The kinds are:\n\n" + strings.Join(kinds, "\n"),
 		examples: []example{
 			{"wendrik cloud -describe", "its interface, in OpenAPI 3.1"},

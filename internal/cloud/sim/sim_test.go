@@ -430,3 +430,17 @@ func BenchmarkMake(b *testing.B) {
 		})
 	}
 }
+
+// TestOneHasTheState: a state that one program has is refused to another, and is free when that ends.
+func TestOneHasTheState(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "cloud.db")
+	one, err := sim.Open(file, sim.Options{Owners: []string{"skerry-line"}})
+	require.NoError(t, err)
+	_, err = sim.Open(file, sim.Options{Owners: []string{"gull-rail"}})
+	require.ErrorIs(t, err, sim.ErrHeld)
+	one.Close()
+	again, err := sim.Open(file, sim.Options{Owners: []string{"gull-rail"}})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"skerry-line", "gull-rail"}, again.Owners())
+	again.Close()
+}

@@ -9,7 +9,8 @@ import (
 	"net/url"
 	"os"
 
-	_ "modernc.org/sqlite" // the driver, SQLite without C
+	"modernc.org/sqlite" // SQLite without C
+	sqlite3 "modernc.org/sqlite/lib"
 
 	"wendrik/internal/cloud"
 	"wendrik/internal/core/stock"
@@ -48,6 +49,9 @@ type write struct {
 
 type store struct{ db *sql.DB }
 
+// ErrHeld is the error of a state that another program has: two would each know only what they did themselves.
+var ErrHeld = errors.New("another program has this state")
+
 func openStore(file string) (*store, error) {
 	if _, err := os.Stat(file); errors.Is(err, fs.ErrNotExist) { // nobody else may read whose things these are
 		f, err := os.OpenFile(file, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
@@ -56,14 +60,18 @@ func openStore(file string) (*store, error) {
 		}
 		f.Close()
 	}
-	options := url.Values{"_pragma": {"busy_timeout(5000)", "journal_mode(WAL)", "synchronous(NORMAL)"}, "_txlock": {"immediate"}}
+	options := url.Values{"_pragma": {"busy_timeout(1000)", "locking_mode(EXCLUSIVE)", "journal_mode(WAL)", "synchronous(NORMAL)"}, "_txlock": {"immediate"}}
 	db, err := sql.Open("sqlite", (&url.URL{Scheme: "file", Opaque: url.PathEscape(file), RawQuery: options.Encode()}).String())
 	if err != nil {
 		return nil, err
 	}
-	db.SetMaxOpenConns(4)
+	db.SetMaxOpenConns(1) // which has the file for itself until the program ends, however it does
 	if _, err := db.Exec(schema); err != nil {
 		db.Close()
+		var refused *sqlite.Error
+		if errors.As(err, &refused) && refused.Code()&0xff == sqlite3.SQLITE_BUSY {
+			return nil, ErrHeld
+		}
 		return nil, err
 	}
 	return &store{db}, nil
