@@ -161,13 +161,18 @@ func TestRandomPlanAtACloudThatDies(t *testing.T) {
 	for ; died < 200; died++ {
 		c := cloudIn(t, folder, "-faults", "die@1")
 		r := run(t, folder, "", "build", "-at", c.url, "-side", "1", "-wait", "100ms") // and no patience with a cloud that is not there
-		if r.status == 0 {
+		if r.status == 0 { // nothing was to be done, so that it has not died
+			_ = c.process.Process.Kill()
+			_ = c.process.Wait()
 			break
 		}
 		require.Equal(t, 2, r.status, "%s%s", r.out, r.err)
 		_ = c.process.Wait()
 	}
 	c := cloudIn(t, folder)
+	r := run(t, folder, "", "cloud", "-listen", "127.0.0.1:0")
+	require.Equal(t, 2, r.status)
+	require.Equal(t, "wendrik: the state cloud.db cannot be used: another program has this state\n  name another file with  -state FILE\n", r.err)
 	require.Equal(t, 0, run(t, folder, "", "drift", "-at", c.url).status)
 	made := things(t, c, folder)
 	assert.Greater(t, made, 50)
