@@ -161,7 +161,7 @@ func TestRandomPlanAtACloudThatDies(t *testing.T) {
 	for ; died < 200; died++ {
 		c := cloudIn(t, folder, "-faults", "die@1")
 		r := run(t, folder, "", "build", "-at", c.url, "-side", "1", "-wait", "100ms") // and no patience with a cloud that is not there
-		if r.status == 0 { // nothing was to be done, so that it has not died
+		if r.status == 0 {                                                             // nothing was to be done, so that it has not died
 			_ = c.process.Process.Kill()
 			_ = c.process.Wait()
 			break
