@@ -48,15 +48,21 @@ func normal(spans []span) []span {
 	slices.SortFunc(spans, func(a, b span) int { return a.first.cmp(b.first) })
 	out := spans[:0]
 	for _, s := range spans {
-		if n := len(out); n > 0 && touches(out[n-1], s) {
-			if out[n-1].last.less(s.last) {
-				out[n-1].last = s.last
-			}
-			continue
-		}
-		out = append(out, s)
+		out = behind(out, s)
 	}
 	return slices.Clip(out)
+}
+
+// behind are spans in order with one more, which starts no earlier than the last of them: joined with that where the two overlap or touch.
+func behind(out []span, s span) []span {
+	n := len(out)
+	if n == 0 || !touches(out[n-1], s) {
+		return append(out, s)
+	}
+	if out[n-1].last.less(s.last) {
+		out[n-1].last = s.last
+	}
+	return out
 }
 
 // touches reports whether b, which starts no earlier than a, overlaps a or follows it without a gap.
@@ -87,15 +93,8 @@ func joined(a, b []span) []span {
 		if len(a) == 0 || len(b) > 0 && b[0].first.less(a[0].first) {
 			from = &b
 		}
-		s := (*from)[0]
+		out = behind(out, (*from)[0])
 		*from = (*from)[1:]
-		if n := len(out); n > 0 && touches(out[n-1], s) {
-			if out[n-1].last.less(s.last) {
-				out[n-1].last = s.last
-			}
-			continue
-		}
-		out = append(out, s)
 	}
 	return slices.Clip(out)
 }

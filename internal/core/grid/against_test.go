@@ -140,6 +140,7 @@ func TestDifferencesAgainstPairs(t *testing.T) {
 		standing := NewStanding(a)
 		if seed%2 == 0 {
 			standing.rows = nil // as of estates that are too large to keep them
+			standing.Remember()
 		}
 		for range 5 {
 			p := parts[rng.IntN(len(parts))]
@@ -192,6 +193,9 @@ func TestStandingAgainstCompare(t *testing.T) {
 		standing := NewStanding(e)
 		if seed%3 == 0 {
 			standing.rows = nil // as of estates that are too large to keep them
+		}
+		if seed%4 < 2 {
+			standing.Remember()
 		}
 		wound += len(standing.winded)
 		parts := e.Parts()

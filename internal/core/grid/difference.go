@@ -56,7 +56,6 @@ func CompareIn(before, after *estate.Estate, in func(network string) bool, but .
 type comparison struct {
 	estates [2]*estate.Estate
 	but     []reach.Question
-	in      func(network string) bool
 	classes []sameClass
 	grids   [2]*Grid
 	notes   notes
@@ -81,7 +80,7 @@ type neighbours struct {
 }
 
 func newComparison(before, after *estate.Estate, in func(network string) bool, but []reach.Question) *comparison {
-	c := &comparison{estates: [2]*estate.Estate{before, after}, but: but, in: in}
+	c := &comparison{estates: [2]*estate.Estate{before, after}, but: but}
 	apart := map[string]int{}
 	for _, q := range but {
 		for _, end := range []reach.End{q.From, q.To} {

@@ -81,8 +81,19 @@ func NewStanding(e *estate.Estate) *Standing {
 		})
 	}
 	s.findPlaces()
-	s.askOutside()
+	for _, name := range append([]string{"internet"}, siteNames(e)...) {
+		if far, err := reach.Find(e, name); err == nil {
+			s.far = append(s.far, far)
+		}
+	}
 	return s
+}
+
+func siteNames(e *estate.Estate) (names []string) {
+	for _, x := range e.Sites {
+		names = append(names, x.Name)
+	}
+	return names
 }
 
 // findPlaces sorts the places by their tables and spots, and finds those between which only a walk tells what passes.
@@ -122,19 +133,10 @@ func (s *Standing) between(f, number int, tell func(pairOfPlaces)) {
 	}
 }
 
-// askOutside asks what passes between each class and what is outside, and notes on what that rests where anything does: what does not pass
-// cannot stop.
-func (s *Standing) askOutside() {
+// Remember asks what passes between each class and what is outside, and notes on what that rests where anything does, as what does not pass
+// cannot stop: for who has many parts fail, of which each is asked about that alone from then on.
+func (s *Standing) Remember() {
 	e := s.c.estates[0]
-	names := []string{"internet"}
-	for _, x := range e.Sites {
-		names = append(names, x.Name)
-	}
-	for _, name := range names {
-		if far, err := reach.Find(e, name); err == nil {
-			s.far = append(s.far, far)
-		}
-	}
 	var taken atomic.Int64
 	var lock sync.Mutex
 	var work sync.WaitGroup
@@ -194,7 +196,7 @@ func (s *Standing) Without(failing *estate.Estate, in func(network string) bool)
 	g.workers = s.workers
 	changed := s.walkAgain(g)
 	g.handOn()
-	c := &comparison{estates: [2]*estate.Estate{s.c.estates[0], failing}, grids: [2]*Grid{base, g}, in: in, classes: s.c.classes, before: s.rows, readers: s.readers}
+	c := &comparison{estates: [2]*estate.Estate{s.c.estates[0], failing}, grids: [2]*Grid{base, g}, classes: s.c.classes, before: s.rows, readers: s.readers}
 	for i := range c.classes {
 		c.classes[i].asked = g.Classes[i].place.asked
 	}
@@ -278,9 +280,18 @@ func leadsOwnAway(n *estate.Network) bool {
 	})
 }
 
-// compareOutside compares what passes between workloads and what is outside, of all that rests on what is out of order.
+// compareOutside compares what passes between workloads and what is outside: of all that rests on what is out of order where that is
+// remembered, else of the networks that are asked for.
 func (s *Standing) compareOutside(c *comparison) {
 	var again []outside
+	for i := range c.classes {
+		if s.outside != nil || !c.classes[i].asked {
+			continue
+		}
+		for far := range s.far {
+			again = append(again, outside{i, far, 0}, outside{i, far, 1})
+		}
+	}
 	for x := range c.estates[1].OutOfOrder() {
 		again = append(again, s.outside[x]...)
 	}

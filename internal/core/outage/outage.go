@@ -53,6 +53,9 @@ func Of(e *estate.Estate, pairs bool, most int, step func(done, total int)) []Lo
 		}
 	}
 	w := newWorker(e)
+	if len(sets) > 1 {
+		w.standing.Remember()
+	}
 	var all []*Loss
 	worst := func() {
 		slices.SortStableFunc(all, func(a, b *Loss) int { return -cmp.Compare(a.harm, b.harm) })
@@ -86,6 +89,7 @@ func Whole(e *estate.Estate, all []Loss, give func(*Loss) error) error {
 		if l.brief {
 			if w == nil {
 				w = newWorker(e)
+				w.standing.Remember()
 			}
 			l = w.loss(l.set)
 		}
