@@ -17,6 +17,9 @@ var ErrNoRoles = errors.New("a store in a file has no roles: who may read it and
 // ErrNotOwner is the error of somebody who gives what is not theirs.
 var ErrNotOwner = errors.New("only the owner of the store's tables says who may do what with them")
 
+// ErrMore is the error of a role that could do more than it is let: nothing is given to it then.
+var ErrMore = errors.New("it may do more in any case, as the owner, a superuser, or by another role")
+
 // May is what a role of the database may do.
 type May string
 
@@ -28,7 +31,7 @@ const (
 
 // Let gives a role of the database all that it takes to do something with the store, and nothing else of it: what it could do before and may
 // not now is taken from it. A role that is not there is made, without a right to log in, so that it can be given to those who have one; made
-// is whether it was. The error is ErrNoRoles, ErrNotOwner, or of the database: to make a role takes the right to make some.
+// is whether it was. The error is ErrNoRoles, ErrNotOwner, ErrMore, or of the database: to make a role takes the right to make some.
 func (s *Store) Let(ctx context.Context, role string, may May) (made bool, err error) {
 	if _, is := s.say.(postgres); !is {
 		return false, ErrNoRoles
@@ -78,5 +81,12 @@ func let(ctx context.Context, tx *sql.Tx, role string, may May) (made bool, err 
 			return false, err
 		}
 	}
-	return !there, nil
+	more := "" // which who owns the tables, is all-powerful, or is in another role has all the same
+	err = tx.QueryRowContext(ctx, `SELECT coalesce(min(CASE WHEN owns THEN 'the tables are its own' ELSE p || ' on ' || t END), '')
+FROM (SELECT pg_has_role($1, relowner, 'USAGE') AS owns FROM pg_class WHERE oid = 'claims'::regclass) o, unnest(string_to_array($2, ', ')) t, unnest(ARRAY['INSERT', 'UPDATE', 'DELETE', 'TRUNCATE', 'TRIGGER']) p
+WHERE owns OR has_table_privilege($1, t, p) AND NOT ($3 AND (p = 'INSERT' AND t <> 'schema_version' OR t = 'holes' AND p IN ('UPDATE', 'DELETE')))`, role, storeTables, may == MayClaim).Scan(&more)
+	if err == nil && more != "" {
+		err = fmt.Errorf("%w: %s", ErrMore, more)
+	}
+	return !there, err
 }

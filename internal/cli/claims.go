@@ -130,6 +130,8 @@ func (c *call) let(ctx context.Context, s *claims.Store, role string, may claims
 		return cannot, &usageError{err.Error(), "name a PostgreSQL database with  -store"}
 	case errors.Is(err, claims.ErrNotOwner):
 		return cannot, &usageError{err.Error(), "connect as that one with  -store postgres://OWNER@HOST/DATABASE"}
+	case errors.Is(err, claims.ErrMore):
+		return cannot, &usageError{fmt.Sprintf("%s cannot be held to that: %s", clean(role), err), "name a role that is made for it; nothing was given"}
 	case err != nil:
 		return cannot, storeError(err)
 	}
