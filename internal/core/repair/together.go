@@ -1,7 +1,9 @@
 package repair
 
 import (
+	"net/netip"
 	"slices"
+	"strings"
 
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
@@ -28,7 +30,8 @@ type Share struct {
 
 // OfAll works out what would open the flows of several surveys of an estate. It reports false where their edits cannot be made
 // beside each other, or some of them undo what others do; then they must be worked out in smaller parts. Nothing is made for
-// surveys that do not open, and for those that must be worked out alone.
+// surveys that do not open, and for those that must be worked out alone. No rule is needless; a route may be where the routes of another
+// survey do what it does, as those that a peer exports.
 func OfAll(e *estate.Estate, surveys []*grid.Survey) (*Together, bool) {
 	t := &together{search: search{e: e}}
 	for _, s := range surveys {
@@ -92,8 +95,8 @@ func (t *together) collect() bool {
 			}
 		}
 		t.steps = append(t.steps, fresh...)
-		t.leaveOut(func(l *line) bool { return l.alone })
-		if len(fresh) == 0 || len(t.steps) == 0 {
+		// What was made in rounds before for a line that is alone now is taken back, too.
+		if dropped := t.leaveOut(func(l *line) bool { return l.alone }); !dropped && len(fresh) == 0 {
 			return true
 		}
 		if !t.make(nil) {
@@ -197,6 +200,12 @@ func (t *together) prune() bool {
 	}
 	asBefore := func(i int) bool { return !t.needs(i) || slices.EqualFunc(t.lines[i].now, final[i], same) }
 	gone := make([]bool, len(t.steps))
+	at := map[string][]int{}
+	for n, x := range t.steps {
+		for _, place := range x.places() {
+			at[place] = append(at[place], n)
+		}
+	}
 	for {
 		var but, round []int
 		busy := make([]bool, len(t.lines))
@@ -210,19 +219,29 @@ func (t *together) prune() bool {
 				left[i]++
 			}
 		}
+		taken := map[string]bool{} // filters of which a rule is tried that another one may stand for
 		for n := len(t.steps) - 1; n >= 0; n-- {
 			isBusy := func(i int) bool { return busy[i] }
 			last := func(i int) bool { return left[i] == 1 } // a line whose flows were blocked needs one
 			if tried[n] || gone[n] || slices.ContainsFunc(t.of[n], isBusy) {
 				continue
 			}
+			doubled, places := t.doubled(n, gone, at), t.steps[n].places()
+			if doubled && slices.ContainsFunc(places, func(place string) bool { return taken[place] }) {
+				continue
+			}
 			tried[n] = true
-			if slices.ContainsFunc(t.of[n], last) {
+			if !doubled && slices.ContainsFunc(t.of[n], last) {
 				continue
 			}
 			round = append(round, n)
 			for _, i := range t.of[n] {
 				busy[i] = true
+			}
+			if doubled {
+				for _, place := range places {
+					taken[place] = true
+				}
 			}
 		}
 		if len(round) == 0 {
@@ -274,6 +293,48 @@ func (t *together) surelyNeeded() []bool {
 		sure[n] = !slices.ContainsFunc(x.places(), func(place string) bool { return steps[place] > 1 })
 	}
 	return sure
+}
+
+// doubled reports whether a rule that another step adds to a filter may let in or out what a step adds one for: it speaks of somebody of the
+// same line. At has the steps by where they write.
+func (t *together) doubled(n int, gone []bool, at map[string][]int) bool {
+	for _, place := range t.steps[n].places() {
+		for _, m := range at[place] {
+			speaks := func(x text.Edit) bool {
+				return x.Path.String() == place && slices.ContainsFunc(t.of[n], func(i int) bool { return speaksOf(x, t.lines[i].survey) })
+			}
+			if m != n && !gone[m] && slices.ContainsFunc(t.steps[m].edits[t.steps[m].nth], speaks) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// speaksOf reports whether the far end of a rule may be somebody of a survey: true where that cannot be told from the rule.
+func speaksOf(rule text.Edit, s *grid.Survey) bool {
+	word, single := rule.Value.Single()
+	words := strings.Fields(word)
+	if !single || len(words) < 2 {
+		return true
+	}
+	peer := words[len(words)-1]
+	p, err := netip.ParsePrefix(peer)
+	in := func(w *estate.Workload) bool {
+		switch {
+		case words[len(words)-2] == "group":
+			return slices.ContainsFunc(w.Groups, func(g *estate.Group) bool { return g.Name == peer[strings.LastIndex(peer, "/")+1:] })
+		case err == nil:
+			return slices.ContainsFunc(w.Addrs, p.Contains)
+		}
+		return true
+	}
+	for _, end := range []reach.Ends{s.From, s.To} {
+		if end.One != nil && end.One.Workload == nil || end.One != nil && in(end.One.Workload) || slices.ContainsFunc(end.Many, in) {
+			return true
+		}
+	}
+	return false
 }
 
 // places are where a step writes, each once.
