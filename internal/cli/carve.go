@@ -111,6 +111,8 @@ func ranged(problem text.Path) bool {
 	switch {
 	case !anything(problem):
 		return false
+	case len(problem) == 0:
+		return true
 	case problem[0] == "peerings" || problem[0] == "hubs" || problem[0] == "hub-links":
 		return false
 	case problem[0] == "networks" && len(problem) > 2:

@@ -181,6 +181,10 @@ func (x *exportCall) filters(name string) ([]export.File, error) {
 
 // export writes files to a folder, or a single one to a file or standard output.
 func (c *call) export(files []export.File, folder bool, out string, force bool) error {
+	if len(files) == 0 {
+		c.tell("the plan has nothing of that; nothing was written")
+		return nil
+	}
 	if out == "-" {
 		if folder && len(files) > 1 {
 			for _, f := range files { // one after another, each with its name

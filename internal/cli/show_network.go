@@ -117,7 +117,11 @@ func subnetsSheet(subnets []*estate.Subnet) *sheet {
 func workloadsSheet(all []*estate.Workload) *sheet {
 	t := &sheet{header: []string{"workload", "subnet", "address", "public", "groups", "listens"}, wrap: 5}
 	for _, w := range all {
-		t.add(w.Name, w.Subnet.Name, phrase.List(w.Addrs), phrase.Names(w.Public, address.Word), phrase.Names(w.Groups, groupName), listens(w))
+		in := w.Plan.In.Value[strings.IndexByte(w.Plan.In.Value, '/')+1:] // a tier, where it has no subnet yet
+		if w.Subnet != nil {
+			in = w.Subnet.Name
+		}
+		t.add(w.Name, in, phrase.List(w.Addrs), phrase.Names(w.Public, address.Word), phrase.Names(w.Groups, groupName), listens(w))
 	}
 	return t
 }

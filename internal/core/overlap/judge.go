@@ -177,6 +177,9 @@ func (j *judge) words(r reason, a, b *Thing) (why string, chain []string) {
 		chain, third := j.meetings.Chain(a.network, b.end())
 		return lives() + ", and " + chainText(chain, third), append([]string{"cluster " + a.Name}, chain...)
 	case clusterApart:
+		if a.network == nil {
+			return fmt.Sprintf("the plan does not say in which network cluster %s lives, so nothing joins it and %s", a.Name, b.owner()), nil
+		}
 		return fmt.Sprintf("nothing joins network %s, in which cluster %s lives, and %s today, and nothing ever could", a.network.Name, a.Name, b.owner()), nil
 	case joined:
 		chain, third := j.meetings.Chain(a.end(), b.end())

@@ -357,7 +357,11 @@ func readMapOver[T any](d *decoder, n text.Node, fields []field[T], into *T, nam
 	}
 	for i := range fields {
 		if f := &fields[i]; readable && f.required && !over && !given[i].Known() {
-			d.report(name, missingKey, fmt.Sprintf("%s has no %s", d.here(), f.key), fmt.Sprintf("add  %s:  %s", f.key, f.doc))
+			what, fix := fmt.Sprintf("%s has no %s", d.here(), f.key), fmt.Sprintf("add  %s:  %s", f.key, f.doc)
+			if f.key == "wendrik" {
+				what, fix = "the plan does not say of which version of the format it is", "write  wendrik: 1  as its first line"
+			}
+			d.report(name, missingKey, what, fix)
 		}
 	}
 }

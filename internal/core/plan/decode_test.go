@@ -26,7 +26,7 @@ func TestProblems(t *testing.T) {
 	for _, c := range []struct{ text, at, code, message, fix string }{
 		{"", "1:1", "empty", "the plan is empty", "wendrik: 1"},
 		{"# only a comment\n", "1:1", "empty", "the plan is empty", ""},
-		{"estate: x\n", "1:1", "missing-key", "the plan has no wendrik", "add  wendrik:"},
+		{"estate: x\n", "1:1", "missing-key", "the plan does not say of which version", "write  wendrik: 1 "},
 		{"wendrik: 2\n", "1:10", "version", "version 2", "wendrik: 1"},
 		{"- wendrik\n", "1:1", "wrong-kind", "a mapping belongs here, not a list", ""},
 		{head + "networks: {" + strings.Repeat("a", 101) + ": {}}\n", "2:12", "bad-name", "at most 100 characters, and this one has 101", "shorter"},

@@ -75,7 +75,7 @@ func (e End) object() estate.Object {
 // network is the network that the end lives in; nil for a site and the internet.
 func (e End) network() *estate.Network {
 	if e.Workload != nil {
-		return e.Workload.Subnet.Network
+		return e.Workload.Network()
 	}
 	return e.Network
 }
