@@ -31,7 +31,74 @@ func (f *forward) members(k Kind, of string) []string {
 			all = append(all, lastOf(t.Name))
 		}
 	}
+	if k != HubTable {
+		all, _ = called(tiersIn(f.all, networkOf(of)), all)
+	}
 	return all
+}
+
+// networkOf is the network that a part of one is in, by its key.
+func networkOf(key string) string {
+	_, name := SplitKey(key)
+	network, _, _ := strings.Cut(name, "/")
+	return network
+}
+
+// nameable are things of which every table and list can be written: without the tiers that have the name of a subnet which cannot be named
+// beside them.
+func nameable(all []Thing) []Thing {
+	all = slices.Clone(all)
+	of := map[string][]string{}
+	for i := range all {
+		for _, p := range []string{"table", "list"} {
+			if at := all[i].Props.Word(p); all[i].Kind == Subnet && at != "" {
+				of[at] = append(of[at], all[i].short())
+			}
+		}
+	}
+	for _, at := range slices.Sorted(maps.Keys(of)) {
+		for {
+			_, tier := called(tiersIn(all, networkOf(at)), of[at])
+			if tier == "" {
+				break
+			}
+			for i := range all {
+				if t := &all[i]; t.Kind == Subnet && t.Labels[TierLabel] == tier && networkOf(t.Key()) == networkOf(at) {
+					t.Labels = maps.Clone(t.Labels)
+					delete(t.Labels, TierLabel)
+				}
+			}
+		}
+	}
+	return all
+}
+
+// tiersIn are the subnets of a network by the tiers that they are labelled with.
+func tiersIn(all []Thing, network string) map[string][]string {
+	tiers := map[string][]string{}
+	for i := range all {
+		if t := &all[i]; t.Kind == Subnet && t.Labels[TierLabel] != "" && strings.HasPrefix(t.Name, network+"/") {
+			tiers[t.Labels[TierLabel]] = append(tiers[t.Labels[TierLabel]], t.short())
+		}
+	}
+	return tiers
+}
+
+// called are the words by which a table or a list of a plan names some subnets: one that is called as its tier is cannot be named without all of
+// that tier, and the word stands for them. It gives a tier of which others are not among them, whose subnet nothing names then; else none.
+func called(tiers map[string][]string, subnets []string) (words []string, unnamed string) {
+	rest := slices.Clone(subnets)
+	for _, s := range subnets {
+		of := tiers[s]
+		switch {
+		case len(of) == 0:
+			continue
+		case !slices.Contains(of, s), slices.ContainsFunc(of, func(o string) bool { return !slices.Contains(subnets, o) }):
+			return subnets, s
+		}
+		rest = slices.DeleteFunc(rest, func(o string) bool { return o != s && slices.Contains(of, o) })
+	}
+	return rest, ""
 }
 
 // memberships writes anew which subnets have which tables and lists, and what hub tables learn, where that differs for things that the

@@ -34,6 +34,7 @@ func write(head Head, all []Thing, f *form) string {
 
 func newWriter(head Head, all []Thing, f *form) *writer {
 	w := &writer{head: head, form: f, of: map[Kind][]*Thing{}, in: map[string][]*Thing{}, tables: map[string][]string{}, learned: map[string][]string{}}
+	all = nameable(all)
 	for i := range all {
 		t := &all[i]
 		w.of[t.Kind] = append(w.of[t.Kind], t)
@@ -50,6 +51,9 @@ func newWriter(head Head, all []Thing, f *form) *writer {
 				}
 			}
 		}
+	}
+	for of, subnets := range w.tables {
+		w.tables[of], _ = called(tiersIn(all, networkOf(of)), subnets)
 	}
 	return w
 }
