@@ -118,7 +118,7 @@ func (s *screen) inventory(name, columns string, files *text.Files) (*inventory,
 		return nil, err
 	}
 	s.listProblems(list, label)
-	return &inventory{space.Listed(list, files.Add(label, "")), label, list.Unread()}, nil
+	return &inventory{space.Listed(list, files.Beside(label)), label, list.Unread()}, nil
 }
 
 // refusal is why no range can be given away beside an inventory that could not be read whole; nil where it could.

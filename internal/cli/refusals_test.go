@@ -12,6 +12,21 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// TestCarveAroundAList carves the demo estate beside the list of what is in use there: it is written, nothing of it is on the list, and the plan
+// is right then.
+func TestCarveAroundAList(t *testing.T) {
+	t.Parallel()
+	folder := demo(t)
+	r := run(t, folder, "", "carve", "-write", "-taken", "inventory.csv", "-columns", "range=cidr")
+	require.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "written to wendrik.yaml: ranges for 1 network, 9 subnets and 1 held part")
+	assert.Empty(t, r.err)
+	assert.Contains(t, read(t, folder), "range: [10.144.40.0/21, fd3a:5e11:c0de::/56]", "10.144.32.0/24 is in use")
+	r = run(t, folder, "", "overlaps", "-list", "inventory.csv", "-columns", "range=cidr", "-plan", "wendrik.yaml")
+	assert.NotContains(t, r.out, "network crew")
+	assert.NotContains(t, run(t, folder, "", "check", "-only", "errors").out, "does-not-fit")
+}
+
 // TestUnreadInventoryGivesNothingAway has one line that nobody can read in a list of what is in use.
 func TestUnreadInventoryGivesNothingAway(t *testing.T) {
 	t.Parallel()

@@ -10,7 +10,9 @@ const (
 	noRoom     diag.Code = "no-room"
 	wouldBreak diag.Code = "would-break"
 	newMeaning diag.Code = "new-meaning"
-	noSize     diag.Code = "no-size"
 	noZones    diag.Code = "no-zones"
 	sizeLimit  diag.Code = "size-limit"
+
+	// NoSize is of a thing of which nothing says how large it is to be.
+	NoSize diag.Code = "no-size"
 )

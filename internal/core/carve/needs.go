@@ -110,7 +110,7 @@ func (s *need) keep(ranges []netip.Prefix) {
 func (c *carver) ownSize(n *estate.Network, s *need, size plan.Number, ranges int, families [2]bool) bool {
 	of := s.of()
 	if ranges == 0 && !size.Given() {
-		c.misfit(of.At(), of.Place(), noSize, "add  range:,  size:  or  tier:", "%s of network %s has no range, and neither size nor tier to say how large it is", s.name(), n.Name)
+		c.misfit(of.At(), of.Place(), NoSize, "add  range:,  size:  or  tier:", "%s of network %s has no range, and neither size nor tier to say how large it is", s.name(), n.Name)
 		return false
 	}
 	if size.Given() && c.withinLimits(n, size, of.Place()) {
@@ -230,7 +230,7 @@ func (c *carver) tierSize(n *estate.Network, t *estate.Tier, needs []*need, plac
 	case largest > 0:
 		size.size[ipv4], size.why[ipv4] = largest, like
 	case missing:
-		c.misfit(p.Name.At, place, noSize, "add  hosts: 100  or  size: /24", "tier %s/%s says neither hosts nor size, so its subnets cannot be carved", n.Name, t.Name)
+		c.misfit(p.Name.At, place, NoSize, "add  hosts: 100  or  size: /24", "tier %s/%s says neither hosts nor size, so its subnets cannot be carved", n.Name, t.Name)
 		return nil
 	}
 	return size

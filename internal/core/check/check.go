@@ -42,6 +42,7 @@ var Rules = []Rule{
 	idleBlock,
 	blockNearlyFull,
 	nearlyFull,
+	doesNotFit,
 	outgrown,
 	noZoneRoom,
 	naming,

@@ -15,6 +15,10 @@ var Examples = map[diag.Code]Example{
 		Breaks: "networks: {a: {range: 172.0.0.0/8}}",
 		Keeps:  "networks: {a: {range: 172.16.0.0/12}}",
 	},
+	"does-not-fit": {
+		Breaks: "space: {s: {block: 10.0.0.0/22}}\nnetworks: {a: {from: s, size: /23, tiers: {t: {hosts: 300}, u: {hosts: 300}}}}",
+		Keeps:  "space: {s: {block: 10.0.0.0/22}}\nnetworks: {a: {from: s, size: /22, tiers: {t: {hosts: 300}, u: {hosts: 300}}}}",
+	},
 	"outside-space": {
 		Breaks: "space: {s: {block: 10.0.0.0/9}}\nnetworks: {a: {range: 10.0.0.0/16}, b: {range: 10.200.0.0/16}, c: {range: fd3a::/48}}",
 		Keeps:  "space: {s: {block: 10.0.0.0/8}}\nnetworks: {a: {range: 10.0.0.0/16}, b: {range: 10.200.0.0/16}, c: {range: fd3a::/48}}",

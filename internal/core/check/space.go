@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/carve"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/plan"
@@ -28,6 +29,37 @@ var outsideSpace = Rule{"outside-space", Space,
 			}
 		}
 	}}
+
+// maxCarved is up to how many workloads it is tried whether carve could give everything what it has not yet.
+const maxCarved = 100_000
+
+var doesNotFit = Rule{"does-not-fit", Names,
+	"A network, subnet, held part or workload that has no range or address yet, and that carve could not give one (not tried of more than 100,000 workloads).",
+	func(r *run) {
+		if !r.uncarved() || len(r.Workloads) > maxCarved || len(r.Problems) > 0 {
+			return // of a plan with mistakes carve gives nothing away
+		}
+		for _, f := range carve.Estate(r.Estate).Misfits {
+			severity := diag.Error
+			if f.Code == carve.NoSize {
+				severity = diag.Warning // which may be meant, as long as nobody carves
+			}
+			r.report(severity, f.At, f.Place, f.Fix(), "%s", f.Message)
+		}
+	}}
+
+// uncarved reports whether anything waits for carve.
+func (r *run) uncarved() bool {
+	for _, n := range r.Networks {
+		if len(n.Ranges) == 0 || slices.ContainsFunc(n.Subnets, func(s *estate.Subnet) bool { return len(s.Ranges) == 0 }) || slices.ContainsFunc(n.Held, func(h *estate.Held) bool { return len(h.Ranges) == 0 }) {
+			return true
+		}
+		if slices.ContainsFunc(n.Tiers, func(t *estate.Tier) bool { return len(t.Subnets) < len(n.Places(t)) }) {
+			return true
+		}
+	}
+	return slices.ContainsFunc(r.Workloads, func(w *estate.Workload) bool { return len(w.Addrs) == 0 })
+}
 
 var otherRegion = Rule{"other-region", Space,
 	"A network lies in a block that is for another region.",

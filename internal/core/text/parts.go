@@ -103,7 +103,7 @@ func (f *File) depths() func(Path) int {
 // With is the set with other texts in the place of those that changed.
 func (s *Files) With(changed []Changed) *Files {
 	after := NewFiles(nil)
-	after.pieces = s.pieces
+	after.pieces, after.beside = s.pieces, s.beside
 	for _, f := range s.all {
 		content, root := f.Text, f.root
 		for _, c := range changed {

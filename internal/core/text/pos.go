@@ -48,6 +48,7 @@ const MaxValues = 5_000_000
 // Files are the texts that positions speak of.
 type Files struct {
 	all    []*File
+	beside []*File // the last ones by number: places can be in them, and they are no part of the set
 	cache  Cache
 	pieces *pieceTrees
 }
@@ -65,11 +66,18 @@ func One(name, content string) *Files {
 
 // Add adds a file to the set. It panics when there are more than 4,095 of them.
 func (s *Files) Add(name, content string) *File {
-	if len(s.all) == mostFiles {
+	if len(s.all)+len(s.beside) == mostFiles {
 		panic("text: too many files")
 	}
 	f := &File{Name: name, Text: content, number: len(s.all), cache: s.cache, pieces: s.pieces}
 	s.all = append(s.all, f)
+	return f
+}
+
+// Beside adds a file that places can be in and that is no part of the set, such as a list that is read with a plan.
+func (s *Files) Beside(name string) *File {
+	f := &File{Name: name, number: mostFiles - 1 - len(s.beside)}
+	s.beside = append(s.beside, f)
 	return f
 }
 
@@ -83,8 +91,12 @@ func (s *Files) First() *File {
 
 // Of is the file that a place is in; the first one for no place.
 func (s *Files) Of(p Pos) *File {
-	if n := p.file(); n < len(s.all) {
+	n := p.file()
+	if n < len(s.all) {
 		return s.all[n]
+	}
+	if n = mostFiles - 1 - n; n < len(s.beside) {
+		return s.beside[n]
 	}
 	return nil
 }
