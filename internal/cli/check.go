@@ -218,7 +218,7 @@ func (c *call) doubtedExpectations(o *opened) func(x *plan.Expectation) bool {
 func needed(f diag.Finding) bool { return anything(f.Place) }
 
 // doubted reports whether what a rule found may follow from what a problem of the text left out: both are about the same
-// thing, or the rule asks what lacks.
+// thing, or the rule asks what is missing.
 func doubted(f diag.Finding, problems []diag.Finding) bool {
 	topic := topicOf(f)
 	if topic != check.Wiring && topic != check.Guards && topic != check.Expect {

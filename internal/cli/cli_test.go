@@ -133,8 +133,8 @@ networks:
     subnets: {edge: {tier: edge, range: 10.0.0.0/24}, data: {tier: data, range: 10.0.1.0/24}}
     gateways: {door: {kind: internet}}
     tables: {main: {main: true, routes: [{to: 0.0.0.0/0, via: door}]}}
-workloads: {a: {in: n/edge, address: 10.0.0.10}, b: {in: n/data, address: 10.0.1.10, public: 203.0.113.5}}
-expect: [a reaches b on tcp/443, n/edge never reaches n/data on tcp]
+workloads: {a: {in: n/edge, address: 10.0.0.10}, b: {in: n/data, address: 10.0.1.10, public: 203.0.113.5}, c: {in: n/edge}}
+expect: [a reaches b on tcp/443, n/edge never reaches n/data on tcp, c reaches a on tcp/22]
 `
 
 // closing is an estate in which the fix of a forgotten subnet takes away what its main table gave it, against a line of

@@ -15,19 +15,18 @@ import (
 // maxReasons is how many changes are told one by one.
 const maxReasons = 40
 
-// wired shows what wiring comes to: what lacks and why, the difference that it makes, what contradicts, and what else opens.
+// wired shows what wiring comes to: what is missing and why, the difference that it makes, what contradicts, and what else opens.
 func (c *call) wired(e *estate.Estate, r *wire.Result) error {
 	switch {
 	case len(r.Changes) > 0:
 		c.say("%s", strong.Sprintf("%s to make what is stated true", phrase.Count(len(r.Changes), "change")))
 	case slices.ContainsFunc(e.Waits, func(f diag.Finding) bool { return strings.HasPrefix(f.Fix(), "carve ") }):
-		c.say("nothing to add as yet: what follows from tiers without subnets is worked out once they have some")
-		return nil
-	case len(r.Contradicts)+len(r.Unmet)+len(r.Spared) == 0:
+		c.say("nothing to add as yet: what follows from things without ranges is worked out once carve has given them some")
+	case len(r.Contradicts)+len(r.Unmet)+len(r.Spared)+len(r.Waiting)+len(e.Problems) == 0:
 		c.say("%s", nothingLacks.say())
 		return nil
 	default:
-		c.say("%s", strong.Sprint("nothing that wire could add lacks"))
+		c.say("%s", strong.Sprint("nothing that wire could add is missing"))
 	}
 	last := ""
 	for i, x := range r.Changes {
@@ -64,6 +63,10 @@ func (c *call) wired(e *estate.Estate, r *wire.Result) error {
 		c.say("\n%s", doubt.Sprint("contradicts, and is left as it is"))
 		c.finding(c.out, e.Plan.Files, f)
 	}
+	for _, f := range r.Waiting {
+		c.say("\n%s", doubt.Sprint("waits"))
+		c.finding(c.out, e.Plan.Files, f)
+	}
 	for _, f := range r.Unmet {
 		c.say("\n%s", bad.Sprint("does not hold"))
 		c.finding(c.out, e.Plan.Files, f)
@@ -76,6 +79,7 @@ type wireOut struct {
 	Changes     []wireChangeOut `json:"changes"`
 	Contradicts []findingOut    `json:"contradicts"`
 	Unmet       []findingOut    `json:"unmet"`
+	Waiting     []findingOut    `json:"waiting"`
 	Spared      []findingOut    `json:"spared"`
 	Opens       []effectOut     `json:"opens"`
 	Closes      []effectOut     `json:"closes"`
@@ -87,7 +91,7 @@ type wireChangeOut struct {
 }
 
 func wireJSON(r *wire.Result, src *text.Files) wireOut {
-	out := wireOut{[]wireChangeOut{}, findingsJSON(r.Contradicts, src), findingsJSON(r.Unmet, src), findingsJSON(r.Spared, src), effectsJSON(r.Opens), effectsJSON(r.Closes)}
+	out := wireOut{[]wireChangeOut{}, findingsJSON(r.Contradicts, src), findingsJSON(r.Unmet, src), findingsJSON(r.Waiting, src), findingsJSON(r.Spared, src), effectsJSON(r.Opens), effectsJSON(r.Closes)}
 	for _, x := range r.Changes {
 		out.Changes = append(out.Changes, changeJSON(x))
 	}

@@ -249,8 +249,25 @@ func TestWire(t *testing.T) {
 	assert.Equal(t, "nothing is wrong; 6 of 6 expectations hold\n", r.out)
 	written := read(t, folder)
 	r = run(t, folder, "", "wire", "-write")
-	assert.Equal(t, "nothing lacks: the plan has all that follows from what it states\n", r.out)
+	assert.Equal(t, "nothing is missing: the plan has all that follows from what it states\n", r.out)
 	assert.Equal(t, written, read(t, folder), "twice is once")
+}
+
+// TestWireWaits: where a line of expect cannot be tried yet, or not be read, nothing is said to be all that follows.
+func TestWireWaits(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	for line, want := range map[string]string{
+		"w reaches v on tcp/443":     `"w reaches v on tcp/443" cannot be tried yet: workload w has no address yet`,
+		"w never reaches v":          `"w never reaches v" cannot be tried yet`,
+		"nobody reaches v on tcp/22": `"nobody" is no workload, site, network or address`,
+	} {
+		write(t, folder, "wendrik: 1\nnetworks: {n: {range: 10.0.0.0/16, subnets: {s: {range: 10.0.0.0/24}}}}\nworkloads: {w: {in: n/s}, v: {in: n/s, address: 10.0.0.9}}\nexpect: ["+line+"]\n")
+		r := run(t, folder, "", "wire")
+		assert.Equal(t, 1, r.status, line)
+		assert.Contains(t, r.out, want)
+		assert.NotContains(t, r.out, "the plan has all that follows")
+	}
 }
 
 // TestReachFix shows the fixes of a blocked flow as a difference, makes them, and asks again.
@@ -313,7 +330,7 @@ func TestJoinAndUndo(t *testing.T) {
 	require.Equal(t, 0, r.status, r.err)
 	assert.Contains(t, r.out, "network harbour and network finance: 10 changes in 2 networks")
 	assert.Equal(t, 0, run(t, folder, "", "reach", "berth-1", "ledger", "-on", "tcp/8443").status)
-	assert.Contains(t, run(t, folder, "", "join", "harbour", "finance", "-on", "tcp/8443").out, "are joined by harbour-finance, and nothing lacks")
+	assert.Contains(t, run(t, folder, "", "join", "harbour", "finance", "-on", "tcp/8443").out, "are joined by harbour-finance, and nothing is missing")
 	r = run(t, folder, "", "join", "harbour", "finance", "-on", "tcp/8443", "-undo", "-write")
 	require.Equal(t, 0, r.status, r.err)
 	assert.Equal(t, before, read(t, folder))

@@ -21,7 +21,7 @@ func wireCommand() *command {
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			name, format := f.planFlag(), f.oneOf("format", "how to write the result", "text", "json")
-			write := f.Bool("write", false, "put what lacks into the plan")
+			write := f.Bool("write", false, "write what is missing into the plan")
 			return func(c *call) (int, error) {
 				if err := c.noArguments("wire", ""); err != nil {
 					return cannot, err
@@ -36,7 +36,7 @@ func wireCommand() *command {
 				r := wire.InSteps(e, meter.step)
 				meter.end()
 				status := good
-				if len(r.Contradicts)+len(r.Unmet) > 0 {
+				if len(r.Contradicts)+len(r.Unmet)+len(r.Waiting)+len(e.Problems) > 0 {
 					status = no
 				}
 				if r.Uneditable != nil {

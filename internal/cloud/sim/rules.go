@@ -81,7 +81,7 @@ func checkLabels(all map[string]string) error {
 	}
 	for k, v := range all {
 		if k == "" || len(k) > maxWord || len(v) > 4*maxWord || strings.HasPrefix(k, "cloud-") {
-			return cloud.Refused(cloud.Invalid, "label %.60q is not to be had: it needs a key of up to %d bytes that does not begin with cloud-, and a value of up to %d", k, maxWord, 4*maxWord)
+			return cloud.Refused(cloud.Invalid, "label %.60q cannot be taken: it needs a key of up to %d bytes that does not begin with cloud-, and a value of up to %d", k, maxWord, 4*maxWord)
 		}
 	}
 	return nil

@@ -80,7 +80,7 @@ func Run(ctx context.Context, d Asker, patience time.Duration, report func(Check
 		{"change", "change writes what it names and leaves all else as it is", r.changeGroup},
 		{"take-away", "null takes a property away, and a label", r.takeAway},
 		{"fixed", "a property that cannot be changed is refused as invalid, and stays", r.keepFixed},
-		{"invalid", "a kind or a property that there is not, and one that lacks, is refused as invalid", r.refuseInvalid},
+		{"invalid", "a kind or a property that there is not, and one that is missing, is refused as invalid", r.refuseInvalid},
 		{"not-found", "what names something that is not there is refused as not-found, and so is asking for it", r.refuseUnknown},
 		{"conflict", "a range that overlaps another is refused as conflict, and nothing is made", r.refuseOverlap},
 		{"needed", "what others need is not removed, and that is refused as needed", r.keepNeeded},

@@ -1,5 +1,5 @@
 // Package grow makes room in an estate whose tiers are to hold more hosts, or live in more zones, than they were carved for: what can grow
-// where it is does, what must move moves, and what lacks is carved.
+// where it is does, what must move moves, and what is missing is carved.
 package grow
 
 import (
@@ -396,7 +396,7 @@ func (g *grower) carve() {
 	}
 	after, _, err := g.After.With(changes)
 	if err != nil {
-		g.NoRoom = append(g.NoRoom, "what lacks a range cannot be carved: "+err.Error())
+		g.NoRoom = append(g.NoRoom, "what has no range cannot be carved: "+err.Error())
 		return
 	}
 	g.After = after

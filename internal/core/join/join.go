@@ -43,7 +43,7 @@ type Result struct {
 	A, B    estate.Object
 	By      string         // the peering, hub or link by which they are joined
 	Forbids []diag.Finding // what forbids it
-	Steps   []Step         // what lacks, or with Half the part of that side
+	Steps   []Step         // what is missing, or with Half the part of that side
 	Told    []Step         // with Half: what the other side has to do
 	After   *estate.Estate // the estate once all of both is done
 	Opens   []grid.Difference

@@ -133,7 +133,7 @@ func (w *wirer) empty(first, last int) {
 	w.take(append(less, w.Changes[last:]...))
 }
 
-// unwritten tells the lines that do not hold, and that no edit was searched for: as whom something leaves is a choice of addresses, what stands in
+// unwritten tells the lines that cannot be tried yet, and those that do not hold and that no edit was searched for: as whom something leaves is a choice of addresses, what stands in
 // for a part that fails one of places, and what passes against a line is not closed by adding.
 func (w *wirer) unwritten() {
 	for i := range w.After.Plan.Expect {
@@ -142,7 +142,11 @@ func (w *wirer) unwritten() {
 			continue
 		}
 		r := expect.One(w.After, x)
-		if r.Holds || r.Waits || x.Never && r.Counter == nil {
+		if r.Waits {
+			w.Waiting = append(w.Waiting, diag.Finding{Code: waiting, Severity: diag.Warning, At: at, Place: text.Path{"expect"}, Message: fmt.Sprintf("%q cannot be tried yet: %s", x.Text, r.Why), Fixes: r.Fixes})
+			continue
+		}
+		if r.Holds || x.Never && r.Counter == nil {
 			continue
 		}
 		does := "has nothing to write for it"

@@ -18,9 +18,10 @@ import (
 
 // Result is what wiring comes to.
 type Result struct {
-	Changes     text.Changes   // what lacks, each with its reason
+	Changes     text.Changes   // what is missing, each with its reason
 	Contradicts []diag.Finding // what stands against what is stated
 	Unmet       []diag.Finding // expectations that no edit can make hold
+	Waiting     []diag.Finding // expectations that cannot be tried yet, since somebody has no place
 	Spared      []diag.Finding // what the joins and the access would have, and a line that says never keeps from being written
 	Opens       []grid.Difference
 	Closes      []grid.Difference
@@ -34,6 +35,7 @@ const (
 	noPlace     diag.Code = "no-place-for-nat"
 	overlaps    diag.Code = "joined-overlap"
 	unmet       diag.Code = "expectation-unmet"
+	waiting     diag.Code = "expectation-waits"
 	conflict    diag.Code = "expectations-conflict"
 )
 
