@@ -3,6 +3,7 @@ package wire
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
@@ -41,9 +42,40 @@ func (w *wirer) expectations() {
 	w.hold(narrow)
 	defer w.unwritten()
 	w.empty(before, grouped)
+	w.halves(append(slices.Clone(wide), narrow...))
 	if len(wide)+len(narrow) > 1 && len(w.Changes)-before <= maxSpared {
-		w.spare(before)
+		w.spare(before, len(w.Changes))
 	}
+}
+
+// halves takes out what was written for lines that say more than that somebody reaches somebody, by which way, or that nobody else does, and do
+// not hold by it: nothing is opened for a line that stays broken.
+func (w *wirer) halves(lines []int) {
+	for _, i := range lines {
+		x := &w.After.Plan.Expect[i]
+		if !x.Only && x.Through == "" || expect.One(w.After, x).Holds {
+			continue
+		}
+		why := fmt.Sprintf("%q, and ", x.Text)
+		less := slices.DeleteFunc(slices.Clone(w.Changes), func(c text.Change) bool { return strings.HasPrefix(c.Why, why) })
+		was, before, held := w.Changes, w.After, w.fare(w.After)
+		if len(less) < len(was) && w.take(less) && !slices.Equal(w.fare(w.After), held) {
+			w.Changes, w.After = was, before
+		}
+	}
+}
+
+// fare is which lines hold in an estate, and which of those that say without what do so while all is in order.
+func (w *wirer) fare(e *estate.Estate) []bool {
+	var all []bool
+	for _, x := range e.Plan.Expect {
+		all = append(all, expect.One(e, &x).Holds)
+		if x.Without != "" { // which is to hold while all is in order, too
+			x.Without = ""
+			all = append(all, expect.One(e, &x).Holds)
+		}
+	}
+	return all
 }
 
 // single reports whether ends are one workload.
@@ -160,23 +192,12 @@ func (w *wirer) unwritten() {
 // maxSpared is up to how many changes it is tried whether the later make one of the earlier needless.
 const maxSpared = 40
 
-// spare takes out those changes behind the first ones without which every line fares as it does with them.
-func (w *wirer) spare(first int) {
-	fare := func(e *estate.Estate) []bool {
-		var all []bool
-		for _, x := range e.Plan.Expect {
-			all = append(all, expect.One(e, &x).Holds)
-			if x.Without != "" { // which is to hold while all is in order, too
-				x.Without = ""
-				all = append(all, expect.One(e, &x).Holds)
-			}
-		}
-		return all
-	}
-	now := fare(w.After)
-	for i := len(w.Changes) - 1; i >= first; i-- {
+// spare takes out those changes from one to another without which every line fares as it does with them.
+func (w *wirer) spare(first, last int) {
+	now := w.fare(w.After)
+	for i := last - 1; i >= first; i-- {
 		was, before := w.Changes, w.After
-		if w.take(slices.Delete(slices.Clone(was), i, i+1)) && !slices.Equal(fare(w.After), now) {
+		if w.take(slices.Delete(slices.Clone(was), i, i+1)) && !slices.Equal(w.fare(w.After), now) {
 			w.Changes, w.After = was, before
 		}
 	}

@@ -5,6 +5,7 @@ package wire
 
 import (
 	"fmt"
+	"slices"
 
 	"wendrik/internal/core/carve"
 	"wendrik/internal/core/compare"
@@ -49,7 +50,9 @@ func Estate(e *estate.Estate) *Result { return InSteps(e, nil) }
 func InSteps(e *estate.Estate, step func(done, total int)) *Result {
 	w := &wirer{e: e, Result: &Result{After: e}, step: step, needs: needsOf(e)}
 	if w.access() {
+		first := len(w.Changes)
 		w.expectations()
+		w.again(first)
 	}
 	w.breaksNone()
 	w.onLines()
@@ -58,6 +61,63 @@ func InSteps(e *estate.Estate, step func(done, total int)) *Result {
 		w.Opens, w.Closes = d.Opens, d.Closes
 	}
 	return w.Result
+}
+
+// maxAgain is how often it is wired on the ground of what was made; each time something must have been joined.
+const maxAgain = 3
+
+// again wires once more on the ground of what was made, where the search for a line has joined what was not: the new join calls for routes of
+// its own, and what was let in for want of it, as a NAT gateway, may be needless. First is the number of the first change of the lines.
+func (w *wirer) again(first int) {
+	joins := func(c text.Change) bool {
+		return slices.ContainsFunc(c.Edits, func(e text.Edit) bool {
+			path := e.Path.To(e.Key)
+			return slices.Contains([]string{"peerings", "hub-links"}, path[0]) || path[0] == "hubs" && len(path) > 2 && path[2] == "attach" || path[0] == "sites" && e.Key == "link"
+		})
+	}
+	spans := [][2]int{{first, len(w.Changes)}} // the changes of lines, from one to another
+	from := first
+	for range maxAgain {
+		if !slices.ContainsFunc(w.Changes[from:], joins) {
+			break
+		}
+		next := &wirer{e: w.After, Result: &Result{After: w.After}, needs: needsOf(w.After)}
+		if !next.access() {
+			return
+		}
+		led := len(w.Changes) + len(next.Changes)
+		next.expectations()
+		changes := slices.Clone(w.Changes)
+		for _, c := range next.Changes {
+			c.Edits = slices.Clone(c.Edits)
+			for i := range c.Edits {
+				c.Edits[i] = w.Changes.Before(c.Edits[i])
+			}
+			changes = append(changes, c)
+		}
+		from = len(w.Changes)
+		if !w.take(changes) {
+			return
+		}
+		spans = append(spans, [2]int{led, len(w.Changes)})
+		w.Unmet, w.Waiting = w.here(next, next.Unmet), w.here(next, next.Waiting)
+	}
+	if len(spans) == 1 || len(w.Changes)-first > maxSpared {
+		return
+	}
+	for _, s := range slices.Backward(spans) {
+		w.spare(s[0], s[1])
+	}
+}
+
+// here are findings about lines of expect of a wirer that went on from this one, at the places that these lines have in the text of this one.
+func (w *wirer) here(next *wirer, all []diag.Finding) []diag.Finding {
+	for k := range all {
+		if i := slices.IndexFunc(next.e.Plan.Expect, func(x plan.Expectation) bool { return x.At == all[k].At }); i >= 0 {
+			all[k].At = w.e.Plan.Expect[i].At
+		}
+	}
+	return all
 }
 
 // onLines has lists that outgrow their lines on lines of their own; what they say is the same.
