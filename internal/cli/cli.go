@@ -232,7 +232,7 @@ func (f *flags) onlyWith(name string, others ...string) {
 
 // breaksFlag lets a command write what breaks a line that says never.
 func (f *flags) breaksFlag() *bool {
-	b := f.Bool("breaks", false, "with -write: write it, although it breaks a line of expect that says never")
+	b := f.Bool("breaks", false, "with -write: write it, although it breaks a line of expect that holds")
 	f.onlyWith("breaks", "write")
 	return b
 }

@@ -148,7 +148,7 @@ type reachCall struct {
 	label   string // of the plan
 	fix     bool   // whether the fixes are shown as a difference
 	makes   bool   // whether they are made
-	breaks  bool   // also where that breaks a line that says never
+	breaks  bool   // also where that breaks a line that holds
 }
 
 // fixes shows the fixes of an answer as a difference, and makes them when that was asked for.
@@ -178,7 +178,7 @@ func (c *reachCall) fixes(r *repair.Repair, talk bool) error {
 		}
 		return nil
 	}
-	if err := keeps(r.Against, c.breaks); err != nil {
+	if err := keeps(r.Broken, c.breaks); err != nil {
 		return err
 	}
 	if err := c.saveEdits(c.label, c.e.Plan.Files, edits, false); err != nil {

@@ -126,8 +126,8 @@ func (c *reachCall) effect(x *repair.Repair) {
 		c.say("%s", c.wrap(0, bad.Sprint("and this closes:")))
 		c.effects(x.Closes)
 	}
-	for _, never := range x.Against {
-		c.say("%s", c.wrap(5, bad.Sprint("against")+"  "+clean(never.Text)))
+	for _, x := range x.Broken {
+		c.say("%s", c.wrap(5, bad.Sprint("against")+"  "+clean(x.Text)))
 	}
 }
 

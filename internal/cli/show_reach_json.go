@@ -134,8 +134,8 @@ func fixedJSON(x *repair.Repair) fixedOut {
 	}
 	out.Tried, out.Verdict = true, string(x.Verdict())
 	out.Opens, out.Closes = effectsJSON(x.Opens), effectsJSON(x.Closes)
-	for _, never := range x.Against {
-		out.Against = append(out.Against, never.Text)
+	for _, x := range x.Broken {
+		out.Against = append(out.Against, x.Text)
 	}
 	return out
 }

@@ -321,6 +321,34 @@ func TestCheckFix(t *testing.T) {
 	assert.Equal(t, 2, run(t, folder, "", "check", "-write").status)
 }
 
+// TestFixBreaksNoLine: a fix that closes what a line of expect wants is shown with the line, and not written without -breaks.
+func TestFixBreaksNoLine(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	const plan = `wendrik: 1
+networks:
+  a:
+    range: 10.0.0.0/16
+    tiers: {app: {access: outbound}}
+    subnets: {web: {range: 10.0.0.0/24}, app: {range: 10.0.1.0/24, tier: app}}
+    gateways: {front: {kind: internet}, out: {kind: nat, in: web, address: 10.0.0.9, public: 203.0.113.9}}
+    tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: front}]}, p: {subnets: [app], routes: [{to: 0.0.0.0/0, via: out}]}}
+    groups: {g: {in: [], out: [any to any]}}
+workloads: {w: {in: a/app, address: 10.0.1.10, groups: [g]}}
+expect: [w reaches internet on tcp/443]
+`
+	write(t, folder, plan)
+	r := run(t, folder, "", "reach", "internet", "w", "-on", "tcp/22", "-fix", "-write")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.out, "against  w reaches internet on tcp/443")
+	assert.Contains(t, r.err, `nothing was written, because it would break "w reaches internet on tcp/443"`)
+	assert.Equal(t, plan, read(t, folder))
+	assert.Contains(t, run(t, folder, "", "reach", "internet", "w", "-on", "tcp/22", "-format", "json").out, `"against": [
+      "w reaches internet on tcp/443"`)
+	require.Equal(t, 1, run(t, folder, "", "reach", "internet", "w", "-on", "tcp/22", "-fix", "-write", "-breaks").status)
+	assert.NotEqual(t, plan, read(t, folder))
+}
+
 // TestJoinAndUndo joins two networks with the built program, asks, and takes the join out again: every byte is as it was.
 func TestJoinAndUndo(t *testing.T) {
 	t.Parallel()

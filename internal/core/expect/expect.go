@@ -61,6 +61,19 @@ func RunSome(e *estate.Estate, doubted func(x *plan.Expectation) bool, step func
 	return all
 }
 
+// NoLonger are the lines that hold in one estate, and not in another that a change has made of it: those that Against gives, and where the change
+// closes something, which it need not be asked for otherwise, those that say that somebody reaches another.
+func NoLonger(before, after *estate.Estate, closes bool) []plan.Expectation {
+	all := Against(before, after)
+	for i := range before.Plan.Expect {
+		x := &before.Plan.Expect[i]
+		if closes && !x.Never && !x.Only && One(before, x).Holds && !One(after, x).Holds {
+			all = append(all, *x)
+		}
+	}
+	return all
+}
+
 // Against are the lines that say that somebody never reaches another, or only somebody does, and of which that is so in one estate and not in
 // another that a change has made of it.
 func Against(before, after *estate.Estate) []plan.Expectation {

@@ -48,7 +48,7 @@ type Result struct {
 	After   *estate.Estate // the estate once all of both is done
 	Opens   []grid.Difference
 	Closes  []grid.Difference
-	Against []plan.Expectation // lines that say that something never passes, and that it breaks
+	Against []plan.Expectation // lines that hold, and that it breaks
 	Unmet   []diag.Finding     // what keeps A from reaching B on the flows beside this
 	Notes   []string           // what else is to be known
 }
@@ -113,7 +113,7 @@ func Of(e *estate.Estate, q Request) (*Result, error) {
 	if len(e.Workloads) <= maxCompared && j.After != e {
 		d := compare.Effect(e, j.After)
 		j.Opens, j.Closes = d.Opens, d.Closes
-		j.Against = append(j.Against, expect.Against(e, j.After)...)
+		j.Against = append(j.Against, expect.NoLonger(e, j.After, len(d.Closes) > 0)...)
 	}
 	j.halve()
 	return j.Result, nil

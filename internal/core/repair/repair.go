@@ -28,6 +28,7 @@ type Repair struct {
 	Opens   []grid.Difference
 	Closes  []grid.Difference
 	Against []plan.Expectation // lines that say that something never passes, and that the edits break
+	Broken  []plan.Expectation // all lines that hold, and that the edits break: those, and others where something closes
 	Problem string             // why the edits of some causes cannot be made beside the others; empty when all can
 }
 
@@ -369,7 +370,12 @@ func (s *search) result(now outcome) *Repair {
 		asked = append(asked, a.Question)
 	}
 	d := compare.Effect(s.e, now.e, asked...)
-	r.Opens, r.Closes, r.Against = d.Opens, d.Closes, expect.Against(s.e, now.e)
+	r.Opens, r.Closes, r.Broken = d.Opens, d.Closes, expect.NoLonger(s.e, now.e, len(d.Closes) > 0)
+	for _, x := range r.Broken {
+		if x.Never || x.Only {
+			r.Against = append(r.Against, x)
+		}
+	}
 	return r
 }
 
