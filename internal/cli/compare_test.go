@@ -195,6 +195,34 @@ func TestOutage(t *testing.T) {
 	assert.NotContains(t, r.out, `"internet reaches ticket-2`)
 }
 
+// TestRenumberBreaksNoLine moves a network into a range that a line of never speaks of: the line is named, and nothing is written without -breaks;
+// one that speaks of the network by its own addresses follows, and is not broken.
+func TestRenumberBreaksNoLine(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	const plan = `wendrik: 1
+space: {s: {block: 10.0.0.0/8}}
+networks:
+  a: {range: 10.1.0.0/20, from: s, subnets: {x: {range: 10.1.0.0/24}}, tables: {m: {main: true, routes: [{to: b, via: p}]}}, groups: {g: {in: [any from any], out: [any to any]}}}
+  b: {range: 10.2.0.0/20, from: s, subnets: {y: {range: 10.2.0.0/24}}, tables: {m: {main: true, routes: [{to: a, via: p}]}}, groups: {g: {in: [any from any], out: [any to any]}}}
+  c: {range: 10.144.16.0/20, from: s, subnets: {z: {range: 10.144.16.0/24}}}
+workloads: {w: {in: a/x, address: 10.1.0.10, groups: [g]}, v: {in: b/y, address: 10.2.0.10, groups: [g]}, u: {in: c/z, address: 10.144.16.10}}
+peerings: {p: {between: [a, b], accepted: [a, b]}}
+expect: [w reaches v on tcp/22, 10.144.0.0/16 never reaches v, 10.1.0.10 never reaches internet]
+`
+	write(t, folder, plan)
+	r := run(t, folder, "", "renumber", "a", "-to", "10.144.0.0/20", "-write")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, `nothing was written, because it would break "10.144.0.0/16 never reaches v"`)
+	assert.NotContains(t, r.err, "never reaches internet")
+	assert.Equal(t, plan, read(t, folder))
+	assert.Equal(t, 0, run(t, folder, "", "renumber", "a", "-to", "10.3.0.0/20", "-write").status)
+	assert.Contains(t, read(t, folder), "10.3.0.10 never reaches internet")
+	write(t, folder, plan)
+	run(t, folder, "", "renumber", "a", "-to", "10.144.0.0/20", "-write", "-breaks")
+	assert.Contains(t, read(t, folder), "a: {range: 10.144.0.0/20")
+}
+
 // TestRenumber moves a network of the demo with the built program: the conflict that it was in is gone, and nothing else changes.
 func TestRenumber(t *testing.T) {
 	t.Parallel()

@@ -6,6 +6,7 @@ import (
 
 	"wendrik/internal/core/compare"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/expect"
 	"wendrik/internal/core/grow"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
@@ -32,6 +33,7 @@ func growCommand() *command {
 			f.StringVar(&q.Zone, "zone", "", "`ZONE` that is new in the region of the one network that is named")
 			f.BoolVar(&q.Stay, "stay", false, "move nothing: what cannot grow where it is gets further subnets")
 			write := f.Bool("write", false, "make the changes")
+			breaks := f.breaksFlag()
 			return func(c *call) (int, error) {
 				if q.Names = c.args; q.Hosts < 0 || q.Hosts > 1<<24 {
 					return cannot, &usageError{fmt.Sprintf("-hosts %d is no number of hosts", q.Hosts), "-hosts 900"}
@@ -58,6 +60,11 @@ func growCommand() *command {
 				}
 				if err != nil || len(changed) == 0 {
 					return status, err
+				}
+				if *write {
+					if err := keeps(expect.NoLonger(before, r.After, len(d.Closes) > 0), *breaks); err != nil {
+						return cannot, err
+					}
 				}
 				if err := c.makeSo(o, changed, *write, *format == "text", phrase.Count(len(r.Steps), "range")); err != nil {
 					return cannot, err

@@ -11,6 +11,7 @@ import (
 	"wendrik/internal/core/compare"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/expect"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/renumber"
 	"wendrik/internal/core/text"
@@ -37,6 +38,7 @@ func renumberCommand() *command {
 			size := f.String("size", "", "`/LENGTH` of its new IPv4 range, in place where that is free, or else at the nearest free place; with -to, that of the range there")
 			from := f.String("from", "", "`BLOCK` of space in which a free place is looked for")
 			write := f.Bool("write", false, "make the changes")
+			breaks := f.breaksFlag()
 			f.apart("to", "from")
 			return func(c *call) (int, error) {
 				if len(c.args) != 1 {
@@ -85,6 +87,9 @@ func renumberCommand() *command {
 						c.say("\nto make it so:  the same command with  -write")
 					}
 					return status, nil
+				}
+				if err := keeps(expect.NoLonger(before, r.After, len(d.Closes) > 0), *breaks); err != nil {
+					return cannot, err
 				}
 				if err := c.saveEdits(o.label, o.Plan.Files, edits, false); err != nil {
 					return cannot, err

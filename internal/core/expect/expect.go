@@ -61,13 +61,23 @@ func RunSome(e *estate.Estate, doubted func(x *plan.Expectation) bool, step func
 	return all
 }
 
-// NoLonger are the lines that hold in one estate, and not in another that a change has made of it: those that Against gives, and where the change
-// closes something, which it need not be asked for otherwise, those that say that somebody reaches another.
+// NoLonger are the lines that hold in one estate, and not in another that a change has made of it, as they are written there: those that Against
+// gives, and where the change closes something, which it need not be asked for otherwise, those that say that somebody reaches another.
 func NoLonger(before, after *estate.Estate, closes bool) []plan.Expectation {
-	all := Against(before, after)
+	var all []plan.Expectation
 	for i := range before.Plan.Expect {
 		x := &before.Plan.Expect[i]
-		if closes && !x.Never && !x.Only && One(before, x).Holds && !One(after, x).Holds {
+		now := x
+		if len(after.Plan.Expect) == len(before.Plan.Expect) {
+			now = &after.Plan.Expect[i] // what moves, or is called otherwise, moves in lines, too
+		}
+		var broken bool
+		if x.Never || x.Only {
+			broken = Never(after, now).Counter != nil && Never(before, x).Holds
+		} else {
+			broken = closes && One(before, x).Holds && !One(after, now).Holds
+		}
+		if broken {
 			all = append(all, *x)
 		}
 	}
