@@ -138,10 +138,10 @@ func Run(e *estate.Estate, topics ...Topic) []diag.Finding {
 }
 
 // Refused are the findings for which a cloud that is like the estate's profile would not take the plan, however it is built: what is of a size
-// or a number that it does not have, and networks that are peered and overlap.
+// or a number that it does not have, networks that are peered and overlap, and ranges of one network that do.
 func Refused(e *estate.Estate) []diag.Finding {
 	var all []diag.Finding
-	for _, r := range []Rule{sizes, tooManyRoutes, tooManyRules, tooManyPeerings, peeredOverlaps} {
+	for _, r := range []Rule{sizes, tooManyRoutes, tooManyRules, tooManyPeerings, peeredOverlaps, ownOverlaps} {
 		x := &run{Estate: e, code: r.Code}
 		r.run(x)
 		all = append(all, x.findings...)

@@ -8,6 +8,7 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/plan"
 )
 
 var tooManyRoutes = Rule{"too-many-routes", Wiring, "A table with more routes than the profile allows (max-routes).", func(r *run) {
@@ -60,6 +61,36 @@ var peeredOverlaps = Rule{conflicts.Code, conflicts.Topic, conflicts.Doc, func(r
 			for _, b := range p.Between[1].Ranges {
 				if a.Overlaps(b) {
 					r.report(diag.Error, p.At(), p.Place(), "give one of them a range of its own", "networks %s (%s) and %s (%s) overlap, and peering %s joins them", p.Between[0].Name, a, p.Between[1].Name, b, p.Name)
+				}
+			}
+		}
+	}
+}}
+
+// ownOverlaps finds of conflicts those inside of a network: between its own ranges, and between its subnets.
+var ownOverlaps = Rule{conflicts.Code, conflicts.Topic, conflicts.Doc, func(r *run) {
+	type part struct {
+		plan.Range
+		of estate.Object
+	}
+	for _, n := range r.Networks {
+		var own, subnets []part
+		for _, x := range n.Plan.Ranges {
+			own = append(own, part{x, n})
+		}
+		for _, s := range n.Subnets {
+			if s.Plan != nil {
+				for _, x := range s.Plan.Ranges {
+					subnets = append(subnets, part{x, s})
+				}
+			}
+		}
+		for _, all := range [][]part{own, subnets} {
+			slices.SortStableFunc(all, func(a, b part) int { return a.Prefix.Compare(b.Prefix) })
+			for i := 1; i < len(all); i++ {
+				if a, b := all[i-1], all[i]; a.Prefix.Overlaps(b.Prefix) {
+					r.report(diag.Error, b.At, b.of.Place(), "give one of them a range of its own", "%s %s (%s) and %s %s (%s) overlap", a.of.Kind(), a.of.ID(), a.Prefix, b.of.Kind(), b.of.ID(), b.Prefix)
+					all[i] = a // which may hold more of those behind it
 				}
 			}
 		}

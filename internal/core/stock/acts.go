@@ -182,7 +182,7 @@ func intersection(a, b []string) []string {
 
 // ranges changes those of a network: first it has both the old and the new ones, so that its subnets can come and go between.
 func (g *graph) ranges(d Difference) {
-	was, is := d.Was.Props.Words("ranges"), d.Is.Props.Words("ranges")
+	was, is := d.Was.Props.Words("ranges"), widest(d.Is.Props.Words("ranges")) // a plan between two may have some inside of others
 	both := widest(slices.Concat(is, was))
 	grows, shrinks := !sameWords(both, was), !sameWords(both, is)
 	if grows {

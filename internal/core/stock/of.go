@@ -189,8 +189,11 @@ func (b *builder) gateway(g *estate.Gateway, network string) {
 	}
 	props := Props{"network": network, "type": string(g.Type)}
 	if g.Type == estate.NATGateway {
-		if g.In != nil {
+		switch {
+		case g.In != nil && len(g.In.Ranges) > 0:
 			props["subnet"] = key(g.In)
+		case g.Plan.In.Given():
+			return // which waits for its subnet
 		}
 		props["addresses"], props["serves"], props["assigned"] = words(g.Addrs), keys(g.Serves), g.Assigned
 		if !g.Assigned {
@@ -249,7 +252,12 @@ func (b *builder) workload(w *estate.Workload) {
 		return
 	}
 	props := Props{"subnet": key(w.Subnet), "addresses": words(w.Addrs), "assigned": w.Assigned, "groups": keys(w.Groups), "listens": flowsOf(w.Listens), "forwards": string(w.Forwards),
-		"targets": keys(w.Targets), "target-ports": flowsOf(w.TargetPorts), "balances": w.Plan.Balances.Value && len(w.Targets) == 0}
+		"targets": keys(w.Targets), "target-ports": flowsOf(w.TargetPorts), "balances": w.Plan.Balances.Value}
+	if len(w.Targets) > 0 {
+		props["balances"] = false // which is said by having some
+	} else if props["target-ports"] = ""; len(w.Plan.Targets) > 0 { // which all wait
+		props["balances"] = true
+	}
 	if !w.Assigned {
 		props["public"] = words(w.Public)
 	}

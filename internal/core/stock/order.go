@@ -127,7 +127,7 @@ func (g *graph) beforeRemove(a *Act, before func(int)) {
 // orderRanges has a network lose ranges once no subnet of them is there.
 func (g *graph) orderRanges(i int, before func(int)) {
 	key := g.acts[i].Thing.Key()
-	final := sameWords(g.acts[i].Props["ranges"].([]string), g.is[key].Props.Words("ranges"))
+	final := sameWords(g.acts[i].Props["ranges"].([]string), widest(g.is[key].Props.Words("ranges")))
 	if !final {
 		return
 	}

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/stock"
 	"wendrik/internal/core/text"
@@ -37,6 +38,18 @@ func TestWrittenOutItIsTheSame(t *testing.T) {
 		plans = append(plans, randomplan.Write(rand.New(rand.NewPCG(seed, 17))))
 		stated, _ := randomplan.Both(rand.New(rand.NewPCG(seed, 18)))
 		plans = append(plans, stated)
+	}
+	for seed := range fuzz.Rounds(100, 1000) { // plans of which parts are gone, or others
+		rng := rand.New(rand.NewPCG(seed, 19))
+		content := estatetest.Plan(t, []string{"coast", "lakes", "more", "whole", "skerry-line"}[rng.IntN(5)])
+		for range 1 + rng.IntN(5) {
+			if less, _, err := text.One("p", content).First().Apply(estatetest.AnyPart(t, content, rng)); err == nil {
+				content = less
+			}
+		}
+		if _, problems := estate.Load(text.One("p", content)); len(problems) == 0 {
+			plans = append(plans, content)
+		}
 	}
 	for i, content := range plans {
 		t.Run(fmt.Sprint(i), func(t *testing.T) {
@@ -74,4 +87,29 @@ func TestWhatDiffers(t *testing.T) {
 	assert.True(t, all[1].Fixed(), "a subnet cannot take another range")
 	assert.Equal(t, []string{"out"}, all[2].Props, "the order of a group's rules says nothing")
 	assert.False(t, all[2].Fixed())
+}
+
+// TestWhatWaitsIsNotBuilt: what has no range yet, and what sits in it or leads to it, is no part of the stock.
+func TestWhatWaitsIsNotBuilt(t *testing.T) {
+	t.Parallel()
+	const plan = `wendrik: 1
+profile: zonal
+regions: {west: [west-a, west-b]}
+naming: "{tier}-{zone}"
+space: {s: {block: 10.0.0.0/8}}
+networks:
+  later: {from: s, size: /20}
+  a:
+    region: west
+    range: 10.0.0.0/16
+    tiers: {web: {}}
+    subnets: {web-a: {tier: web, zone: west-a, range: 10.0.0.0/24}}
+    gateways: {here: {kind: nat, in: web-a, public: assigned}, there: {kind: nat, in: web-b, public: assigned}}
+    tables: {m: {subnets: [web-a, web-b], routes: [{to: 0.0.0.0/0, via: there}, {to: 192.0.2.0/24, via: here}]}}
+`
+	var keys []string
+	for _, x := range stock.Of(load(t, plan)) {
+		keys = append(keys, x.Key())
+	}
+	assert.Equal(t, []string{"network:a", "table:a/m", "subnet:a/web-a", "gateway:a/here", "route:a/m 192.0.2.0/24"}, keys)
 }

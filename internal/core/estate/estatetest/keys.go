@@ -2,6 +2,7 @@ package estatetest
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"strconv"
 	"testing"
 
@@ -62,4 +63,28 @@ func EveryKey(t testing.TB, name string, try func(before, after *estate.Estate, 
 		}
 	}
 	walk(nil, root)
+}
+
+// AnyPart is an edit that takes a key or an element of a plan away, whichever, or changes a value to some other word.
+func AnyPart(t testing.TB, content string, rng *rand.Rand) []text.Edit {
+	t.Helper()
+	var all []text.Edit
+	var walk func(path text.Path, v text.Value)
+	walk = func(path text.Path, v text.Value) {
+		for _, f := range v.Fields() {
+			all = append(all, text.Remove(path, f.Key))
+			if _, single := f.Value.Single(); single {
+				all = append(all, text.Set(path, f.Key, text.Word(others[rng.IntN(len(others))])))
+			}
+			walk(path.To(f.Key), f.Value)
+		}
+		for i, x := range v.Items() {
+			all = append(all, text.RemoveNth(path, i+1))
+			walk(path.To(fmt.Sprint(i+1)), x)
+		}
+	}
+	root, found := text.One("p", content).First().Value(nil)
+	require.True(t, found)
+	walk(nil, root)
+	return []text.Edit{all[rng.IntN(len(all))]}
 }

@@ -1,0 +1,90 @@
+package build_test
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"path/filepath"
+	"regexp"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/build"
+	"wendrik/internal/cloud/client"
+	"wendrik/internal/core/check"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/estate/estatetest"
+	"wendrik/internal/core/stock"
+	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
+)
+
+// half is a plan of which some parts are taken away, or changed to others, and that the cloud of the whole would not refuse.
+func half(t *testing.T, whole string, rng *rand.Rand) *estate.Estate {
+	t.Helper()
+	all, _ := estate.Load(text.One("wendrik.yaml", whole))
+	for {
+		content := whole
+		for range 1 + rng.IntN(6) {
+			if less, _, err := text.One("p", content).First().Apply(estatetest.AnyPart(t, content, rng)); err == nil {
+				content = less
+			}
+		}
+		if e, problems := estate.Load(text.One("wendrik.yaml", content)); len(problems) == 0 && len(check.Refused(e)) == 0 && assert.ObjectsAreEqual(stock.HeadOf(all), stock.HeadOf(e)) {
+			return e
+		}
+	}
+}
+
+// TestHalvesAreBuilt builds a half of a plan, then another half in its place, takes that back, and takes all down: each is there as wanted then.
+func TestHalvesAreBuilt(t *testing.T) {
+	for seed := range fuzz.Rounds(8, 120) {
+		t.Run(fmt.Sprint(seed), func(t *testing.T) {
+			t.Parallel()
+			rng := rand.New(rand.NewPCG(seed, 1709))
+			content := estatetest.Plan(t, []string{"coast", "lakes", "more", "skerry-line", "whole"}[rng.IntN(5)])
+			content = regexp.MustCompile(`(?m)^ +keep: true\n|, keep: true|keep: true, `).ReplaceAllString(content, "") // what is kept stays
+			a, b := half(t, content, rng), half(t, content, rng)
+			p := at(t, filepath.Join(t.TempDir(), "cloud.db"), stock.HeadOf(a), "", 0)
+			defer p.close()
+			p.driver = client.New(p.url, []client.Key{{Name: "skerry-line", Secret: "key-of-skerry-line"}, {Name: "gull-rail", Secret: "key-of-gull-rail"}})
+			defer func() {
+				if t.Failed() {
+					t.Logf("\n%s\n%s", a.Plan.Files.Whole(), b.Plan.Files.Whole())
+				}
+			}()
+			first, second := stock.Of(a), stock.Of(b)
+			for k, want := range [][]stock.Thing{first, second} {
+				_, out := p.build(t, want, build.Note(p.head.Estate, fmt.Sprint(k)))
+				for _, u := range out.Undone {
+					t.Errorf("run %d: %s %s: %s", k, u.Act.Verb, u.Act.Thing.Key(), u.Err)
+				}
+				require.Empty(t, out.Undone)
+				require.Empty(t, p.differs(t, want))
+				x, err := build.Drifts(context.Background(), p.driver, []*estate.Estate{a, b}[k], p.head, "")
+				require.NoError(t, err)
+				for _, d := range x.Things {
+					t.Errorf("run %d: drift: %s %v", k, d.Key(), d.Props)
+				}
+			}
+			there, err := build.Look(context.Background(), p.driver, p.head.Estate, nil)
+			require.NoError(t, err)
+			before, run, err := build.Before(context.Background(), p.driver, there, p.head.Estate)
+			require.NoError(t, err)
+			if run == "1" {
+				_, out := p.build(t, before, build.Undo(p.head.Estate, run))
+				for _, u := range out.Undone {
+					t.Errorf("undo: %s %s: %s", u.Act.Verb, u.Act.Thing.Key(), u.Err)
+				}
+				assert.Empty(t, p.differs(t, first), "the second run is taken back")
+			}
+			_, out := p.build(t, nil, build.Note(p.head.Estate, "down"))
+			for _, u := range out.Undone {
+				t.Errorf("down: %s %s: %s", u.Act.Verb, u.Act.Thing.Key(), u.Err)
+			}
+			assert.Empty(t, p.differs(t, nil))
+		})
+	}
+}
