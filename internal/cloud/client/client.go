@@ -338,13 +338,45 @@ func (c *client) Make(ctx context.Context, o *cloud.Order) (*cloud.Thing, error)
 	return &t, nil
 }
 
+// Change changes a thing with the key that has it; what somebody has accepted is taken back with the key of who did.
 func (c *client) Change(ctx context.Context, a *cloud.Alteration) (*cloud.Thing, error) {
 	i, k, err := c.find(ctx, a.ID)
 	if err != nil {
 		return nil, err
 	}
 	var t cloud.Thing
+	if _, joins := a.Props["accepted"]; joins && len(c.keys) > 1 {
+		if err := c.takeBack(ctx, i, k, a, &t); err != nil {
+			return nil, err
+		}
+	}
 	return &t, c.ask(ctx, i, "PATCH", at(k, a.ID), map[string]any{"props": a.Props, "labels": a.Labels, "note": a.Note}, &t)
+}
+
+// takeBack takes out of what a thing was accepted for the sides that others have than the one with some key, each with the key that has it.
+func (c *client) takeBack(ctx context.Context, key int, k stock.Kind, a *cloud.Alteration, t *cloud.Thing) error {
+	was, err := c.Thing(ctx, a.ID)
+	if err != nil {
+		return err
+	}
+	keep, _ := a.Props["accepted"].([]string)
+	var left []string
+	if raw := was.Props["accepted"]; raw != nil {
+		if err := json.Unmarshal(raw, &left); err != nil {
+			return fmt.Errorf("what %s was accepted for: %w", a.ID, err)
+		}
+	}
+	for _, side := range slices.Clone(left) {
+		i, _, err := c.find(ctx, side)
+		if slices.Contains(keep, side) || err != nil || i == key { // of what no key sees the cloud says whose it is
+			continue
+		}
+		left = slices.DeleteFunc(left, func(x string) bool { return x == side })
+		if err := c.ask(ctx, i, "PATCH", at(k, a.ID), map[string]any{"props": map[string]any{"accepted": left}, "note": a.Note}, t); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (c *client) Remove(ctx context.Context, id, note string) error {

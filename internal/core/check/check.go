@@ -50,6 +50,7 @@ var Rules = []Rule{
 	slots,
 	zoneless,
 	sizes,
+	twoRanges,
 	conflicts,
 	halves,
 	detached,
@@ -138,10 +139,10 @@ func Run(e *estate.Estate, topics ...Topic) []diag.Finding {
 }
 
 // Refused are the findings for which a cloud that is like the estate's profile would not take the plan, however it is built: what is of a size
-// or a number that it does not have, networks that are peered and overlap, and ranges of one network that do.
+// or a number that it does not have, networks that are peered and overlap, ranges of one network that do, and subnets with two of a family.
 func Refused(e *estate.Estate) []diag.Finding {
 	var all []diag.Finding
-	for _, r := range []Rule{sizes, tooManyRoutes, tooManyRules, tooManyPeerings, peeredOverlaps, ownOverlaps} {
+	for _, r := range []Rule{sizes, twoRanges, tooManyRoutes, tooManyRules, tooManyPeerings, peeredOverlaps, ownOverlaps} {
 		x := &run{Estate: e, code: r.Code}
 		r.run(x)
 		all = append(all, x.findings...)

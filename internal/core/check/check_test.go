@@ -120,6 +120,7 @@ func TestRefused(t *testing.T) {
 		{"networks: {a: {range: [10.0.0.0/16, 10.0.4.0/24]}}", "conflict network a (10.0.0.0/16) and network a (10.0.4.0/24) overlap"},
 		{"networks: {a: {range: [\"fd3a::/48\", \"fd3a::/56\"]}}", "conflict network a (fd3a::/48) and network a (fd3a::/56) overlap"},
 		{"networks: {a: {range: 10.0.0.0/16, subnets: {s: {range: 10.0.0.0/20}, t: {range: 10.0.1.0/24}, u: {range: 10.0.2.0/24}}}}", "conflict subnet a/s (10.0.0.0/20) and subnet a/t (10.0.1.0/24) overlap\nconflict subnet a/s (10.0.0.0/20) and subnet a/u (10.0.2.0/24) overlap"},
+		{"networks: {a: {range: \"fd3a::/48\", subnets: {s: {range: [\"fd3a::/64\", \"fd3a:0:0:1::/64\"]}}}}", "two-ranges subnet a/s has fd3a::/64 and fd3a:0:0:1::/64, and a cloud's subnet has one range of a family"},
 		{"networks: {a: {range: 10.0.0.0/16}, b: {range: 10.0.8.0/24}}\npeerings: {p: {between: [a, b]}}", "conflict networks a (10.0.0.0/16) and b (10.0.8.0/24) overlap, and peering p joins them"},
 		{"profile: zonal\nregions: {west: [west-a]}\nnetworks: {a: {region: west, range: 10.0.0.0/16, subnets: {x: {zone: west-a, range: 10.0.3.0/29}}}}", "subnet-size subnet a/x (10.0.3.0/29) is of a size that profile zonal does not take"},
 		{"profile: {like: plain, max-rules: 1, max-routes: 1}\nnetworks: {a: {range: 10.0.0.0/16, groups: {g: {in: [tcp/1 from any, tcp/2 from any]}}, tables: {m: {routes: [{to: 10.1.0.0/16, via: blackhole}, {to: 10.2.0.0/16, via: blackhole}]}}}}",

@@ -71,6 +71,10 @@ var Examples = map[diag.Code]Example{
 		Breaks: "profile: zonal\nnetworks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.3.0/29}}}}",
 		Keeps:  "profile: zonal\nnetworks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.3.0/28}}}}",
 	},
+	"two-ranges": {
+		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: [10.0.3.0/24, 10.0.4.0/24]}}}}",
+		Keeps:  "networks: {a: {range: [10.0.0.0/16, \"fd3a:5e11:c0de::/56\"], subnets: {x: {range: [10.0.3.0/24, \"fd3a:5e11:c0de::/64\"]}}}}",
+	},
 	"conflict": {
 		Breaks: "networks: {a: {range: 10.0.0.0/16, tables: {m: {main: true, routes: [{to: 10.0.0.0/17, via: s}]}}}}\nsites: {s: {ranges: 10.0.0.0/17, knows: 10.0.0.0/16, link: a}}",
 		Keeps:  "networks: {a: {range: 10.0.0.0/16, tables: {m: {main: true, routes: [{to: 10.9.0.0/17, via: s}]}}}}\nsites: {s: {ranges: 10.9.0.0/17, knows: 10.0.0.0/16, link: a}}",

@@ -198,6 +198,28 @@ var sizes = Rule{"subnet-size", Names,
 		}
 	}}
 
+var twoRanges = Rule{"two-ranges", Names,
+	"A subnet has several ranges of one family, and a cloud's subnet has one of each at most.",
+	func(r *run) {
+		for _, n := range r.Networks {
+			for _, s := range n.Subnets {
+				var four, six []plan.Range
+				for _, p := range s.Plan.Ranges {
+					if p.Addr().Is4() {
+						four = append(four, p)
+					} else {
+						six = append(six, p)
+					}
+				}
+				for _, all := range [][]plan.Range{four, six} {
+					if len(all) > 1 {
+						r.report(diag.Error, all[1].At, s.Place(), fmt.Sprintf("make a subnet of its own of %s", all[1].Prefix), "subnet %s has %s and %s, and a cloud's subnet has one range of a family", s.ID(), all[0].Prefix, all[1].Prefix)
+					}
+				}
+			}
+		}
+	}}
+
 var zoneless = Rule{"no-zones", Wiring, "Networks whose subnets live in zones, and that have tiers and no zone.", func(r *run) {
 	for _, n := range r.Networks {
 		if n.Profile.SubnetsIn != profile.OneZone || len(n.Tiers) == 0 || slices.ContainsFunc(n.Regions, func(x *plan.Region) bool { return len(x.Zones) > 0 }) {

@@ -14,6 +14,7 @@ const (
 	noBlock         diag.Code = "no-block"
 	hostsAndSize    diag.Code = "hosts-and-size"
 	heldOutside     diag.Code = "held-outside"
+	regionOutside   diag.Code = "region-outside"
 	subnetOutside   diag.Code = "subnet-outside"
 	badSubnet       diag.Code = "bad-subnet"
 	wrongKey        diag.Code = "wrong-key"

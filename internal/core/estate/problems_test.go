@@ -35,6 +35,9 @@ func merged(add string) string {
 	if strings.HasPrefix(add, "space:") {
 		content = strings.Replace(content, "space: {west: {block: 10.144.0.0/14}}\n", "", 1)
 	}
+	if strings.HasPrefix(add, "regions:") {
+		content = strings.Replace(content, "regions: {west: [west-a, west-b]}\n", "", 1)
+	}
 	for _, part := range strings.Split("\n"+add, "\n\n") {
 		var keep strings.Builder
 		at := ""

@@ -254,6 +254,10 @@ func (g *graph) release() {
 				continue
 			}
 			n := g.add(Act{Verb: Change, Thing: u, Props: map[string]any{p.Name: less}, Split: true})
+			ports := p.Name == "targets" && len(Props{p.Name: less}.Words(p.Name)) == 0 && g.was[user].Props["target-ports"] != nil
+			if ports { // who hands on to nobody has no ports for it
+				g.acts[n].Props["target-ports"] = nil
+			}
 			for _, r := range let {
 				g.acts[r].After = append(g.acts[r].After, n)
 			}
@@ -265,6 +269,9 @@ func (g *graph) release() {
 				back = g.add(Act{Verb: Change, Thing: u, Props: map[string]any{p.Name: u.Props[p.Name]}, Split: true})
 			}
 			g.acts[back].After = append(g.acts[back].After, n)
+			if ports {
+				g.acts[back].Props["target-ports"] = u.Props["target-ports"]
+			}
 		}
 	}
 }

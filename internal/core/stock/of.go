@@ -192,8 +192,8 @@ func (b *builder) gateway(g *estate.Gateway, network string) {
 		switch {
 		case g.In != nil && len(g.In.Ranges) > 0:
 			props["subnet"] = key(g.In)
-		case g.Plan.In.Given():
-			return // which waits for its subnet
+		case g.Plan.In.Given() || len(g.Plan.Serves) > 0 && len(g.Serves) == 0:
+			return // which waits for its subnets
 		}
 		props["addresses"], props["serves"], props["assigned"] = words(g.Addrs), keys(g.Serves), g.Assigned
 		if !g.Assigned {

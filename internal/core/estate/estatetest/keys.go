@@ -88,3 +88,30 @@ func AnyPart(t testing.TB, content string, rng *rand.Rand) []text.Edit {
 	walk(nil, root)
 	return []text.Edit{all[rng.IntN(len(all))]}
 }
+
+// Half is a plan that can be read, of which some parts are taken away or are others, whichever; of a plan with a name, or of any of those that
+// are written out by hand.
+func Half(t testing.TB, rng *rand.Rand, name string) *estate.Estate {
+	t.Helper()
+	if name == "" {
+		name = AnyPlan(rng)
+	}
+	whole := Plan(t, name)
+	for {
+		content := whole
+		for range 1 + rng.IntN(5) {
+			if less, _, err := text.One("wendrik.yaml", content).First().Apply(AnyPart(t, content, rng)); err == nil {
+				content = less
+			}
+		}
+		if e, problems := estate.Load(text.One("wendrik.yaml", content)); len(problems) == 0 {
+			return e
+		}
+	}
+}
+
+// AnyPlan is the name of one of the plans that have much in them.
+func AnyPlan(rng *rand.Rand) string {
+	all := []string{"coast", "lakes", "more", "whole", "skerry-line", "tangle", "knot", "coil", "twins"}
+	return all[rng.IntN(len(all))]
+}
