@@ -6,10 +6,12 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wendrik/internal/core/compare"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/flow"
@@ -100,6 +102,50 @@ func TestEveryState(t *testing.T) {
 	assert.Greater(t, clean*10, steps*6, "%d of %d", clean, steps)
 }
 
+// TestEveryStateOfHalves is the same for plans of which parts are gone or are others: every state can be read, the last one is the new plan, and
+// what is cut and opened between two workloads is told exactly; of what is outside, at least what is so for all of it.
+func TestEveryStateOfHalves(t *testing.T) {
+	for seed := range fuzz.Rounds(12, 60) {
+		rng := rand.New(rand.NewPCG(seed, 72))
+		name := estatetest.AnyPlan(rng)
+		old, fresh := estatetest.Half(t, rng, name), estatetest.Half(t, rng, name)
+		p, err := Of(old, fresh, nil)
+		require.NoError(t, err, "seed %d", seed)
+		was, is := outcomes(old), outcomes(fresh)
+		for n := 1; n <= len(p.Steps); n++ {
+			e := state(t, p, old, n)
+			if n == len(p.Steps) {
+				require.Empty(t, compare.Of(e, fresh, nil, today).Changes, "seed %d", seed) // routes may stand in another order
+				continue
+			}
+			cuts, opens := map[string]flow.Set{}, map[string]flow.Set{}
+			for pair, o := range outcomes(e) {
+				cuts[pair] = was[pair].Some.Intersect(is[pair].Some).Minus(o.Some).Union(was[pair].Full.Intersect(is[pair].Full).Minus(o.Full))
+				opens[pair] = o.Some.Minus(was[pair].Some.Union(is[pair].Some)).Union(o.Full.Minus(was[pair].Full.Union(is[pair].Full)))
+			}
+			for _, x := range []struct {
+				what string
+				all  map[string]flow.Set
+				told []grid.Difference
+			}{{"cuts", cuts, p.Steps[n-1].Cuts}, {"opens", opens, p.Steps[n-1].Opens}} {
+				told := map[string]flow.Set{}
+				for _, d := range x.told {
+					for _, f := range d.From {
+						for _, g := range d.To {
+							told[f+" "+g] = told[f+" "+g].Union(d.Flows)
+						}
+					}
+				}
+				for pair, flows := range x.all {
+					from, to, _ := strings.Cut(pair, " ")
+					inside := e.Workload(from) != nil && e.Workload(to) != nil
+					require.True(t, inside && told[pair].Equal(flows) || !inside && told[pair].Covers(flows), "seed %d, step %d: %s: %s %s: %s, told %s", seed, n, p.Steps[n-1].Text, x.what, pair, flows, told[pair])
+				}
+			}
+		}
+	}
+}
+
 func said(all []grid.Difference) (words []string) {
 	for _, d := range all {
 		for _, f := range d.From {
@@ -135,6 +181,8 @@ func outcomes(e *estate.Estate) map[string]reach.Outcome {
 	}
 	return all
 }
+
+var today = time.Date(2031, 3, 31, 0, 0, 0, 0, time.UTC)
 
 const coast = `wendrik: 1
 networks:
