@@ -13,6 +13,7 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/estate/estatetest"
+	"wendrik/internal/core/expect"
 	"wendrik/internal/core/text"
 	"wendrik/internal/fuzz"
 	"wendrik/internal/randomplan"
@@ -60,6 +61,31 @@ func TestRandomFixes(t *testing.T) {
 		assert.Positive(t, ended[code], "%s: %v", code, ended)
 	}
 	assert.Greater(t, chosen, 10)
+}
+
+// TestFixesOfHalves fixes what check finds in plans of which parts are gone or are others: what is written can be read, has no more findings, ends
+// what it is said to, and no line of expect that held is broken.
+func TestFixesOfHalves(t *testing.T) {
+	for seed := range fuzz.Rounds(20, 150) {
+		e := estatetest.Half(t, rand.New(rand.NewPCG(seed, 22)), "")
+		before := found(e, today)
+		r := Of(e, before, nil, today)
+		require.Len(t, before, len(r.Made)+len(r.Asks)+len(r.Left)+len(r.Failed), "seed %d", seed)
+		changed, err := e.Plan.Files.Apply(e.Own(r.Changes.Edits()))
+		require.NoError(t, err, "seed %d", seed)
+		after, problems := estate.Load(e.Plan.Files.With(changed))
+		require.Empty(t, problems, "seed %d", seed)
+		now := found(after, today)
+		require.LessOrEqual(t, len(now), len(before), "seed %d", seed)
+		for _, f := range r.Made {
+			require.False(t, has(now, f), "seed %d: %s: %s", seed, f.Code, f.Message)
+		}
+		if len(r.Against) == 0 {
+			require.Empty(t, expect.NoLonger(e, after, true), "seed %d", seed)
+		}
+		again := Of(after, now, nil, today)
+		require.True(t, len(again.Made) > 0 || len(again.Changes) == 0, "seed %d: what is written once more ends nothing: %v", seed, again.Changes)
+	}
 }
 
 // removals choose that everything is taken out which can be.
