@@ -15,6 +15,7 @@ import (
 
 	"wendrik/internal/core/carve"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wire"
 	"wendrik/internal/fuzz"
@@ -124,6 +125,16 @@ func TestRandomEstates(t *testing.T) {
 		})
 	}
 	assert.Positive(t, passed)
+}
+
+// TestHalves rehearses plans of which parts are gone, or are others.
+func TestHalves(t *testing.T) {
+	t.Parallel()
+	for seed := range fuzz.Rounds(2, 12) {
+		t.Run(fmt.Sprint(seed), func(t *testing.T) {
+			play(t, estatetest.Half(t, rand.New(rand.NewPCG(seed, 8)), ""), rehearse.Options{Most: 1500})
+		})
+	}
 }
 
 // TestStatedEstates rehearses estates by patterns, counts, tiers, names and addresses that the cloud gives; what passes is
