@@ -10,6 +10,7 @@ package carve
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"math/big"
 	"net/netip"
 	"slices"
@@ -124,6 +125,8 @@ type carver struct {
 	survey *space.Survey
 	ranges map[*estate.Network][]netip.Prefix // what the rest is carved from
 	pools  map[poolKey]*address.Pool          // free space of blocks
+	// waiting is what awaiting gives; nil until it is asked for.
+	waiting map[string]map[string][]netip.Addr
 }
 
 // poolKey names the free space of a block by its ranges, which two blocks may share, and a family.
@@ -195,7 +198,7 @@ func (c *carver) networks() {
 		switch {
 		case q.network.Plan.Slot.Given():
 			return 0
-		case len(subnetsOf(q.network, q.family)) > 0:
+		case len(c.subnetsOf(q.network, q.family)) > 0:
 			return 1
 		}
 		return 2
@@ -214,7 +217,7 @@ func (c *carver) networks() {
 		for ; at < len(requests) && requests[at].network == n; at++ {
 			if q := requests[at]; q.got.IsValid() {
 				got = append(got, q)
-				c.Networks = append(c.Networks, Network{Name: n.Name, Range: q.got, Block: n.From.Name, State: New, Why: q.why, anchored: len(subnetsOf(n, q.family)) > 0})
+				c.Networks = append(c.Networks, Network{Name: n.Name, Range: q.got, Block: n.From.Name, State: New, Why: q.why, anchored: len(c.subnetsOf(n, q.family)) > 0})
 			}
 		}
 		c.editNetwork(n, got)
@@ -268,7 +271,7 @@ func (c *carver) serve(q *request) {
 		return
 	}
 	fail := func(fix, format string, args ...any) { c.misfit(q.size.At, place, noRoom, fix, format, args...) }
-	own := subnetsOf(n, q.family)
+	own := c.subnetsOf(n, q.family)
 	var found bool
 	switch {
 	case n.Plan.Slot.Given():
@@ -363,8 +366,13 @@ func piece(ranges []netip.Prefix, length, number int) netip.Prefix {
 
 // subnetsOf are the ranges of a family that the subnets and held parts of a network have already, and of subnets that have
 // none, the addresses that stand in them.
-func subnetsOf(n *estate.Network, family int) []netip.Prefix {
+func (c *carver) subnetsOf(n *estate.Network, family int) []netip.Prefix {
 	var own []netip.Prefix
+	for _, name := range slices.Sorted(maps.Keys(c.awaiting()[n.Name])) {
+		for _, a := range ofWidth(c.waiting[n.Name][name], family) {
+			own = append(own, address.Single(a))
+		}
+	}
 	for _, s := range n.Subnets {
 		ranges := ofFamily(s.Ranges, family)
 		if len(ranges) == 0 {

@@ -286,7 +286,7 @@ func (c *carver) finishSubnet(n *estate.Network, s *need, taken map[string]bool)
 		if p.IsValid() {
 			words = append(words, p.String())
 			row := c.row(n, name, tier, zone, region, p, New, s.why[f])
-			row.anchored = s.subnet != nil && len(addressesIn(s.subnet, f)) > 0
+			row.anchored = len(c.addressesOf(n, s, f)) > 0
 			c.Subnets = append(c.Subnets, row)
 		}
 	}

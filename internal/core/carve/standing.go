@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/diag"
@@ -15,6 +16,49 @@ import (
 
 // This file keeps true what stands in the plan already: addresses in subnets whose ranges were taken out, and rules that
 // name ranges.
+
+// addressesOf are the addresses of a family that workloads and NAT gateways of what a need stands for have: of a subnet, or of one that carve is to
+// make, and that these name already.
+func (c *carver) addressesOf(n *estate.Network, s *need, family int) []netip.Addr {
+	switch {
+	case s.subnet != nil:
+		return addressesIn(s.subnet, family)
+	case s.tier == nil:
+		return nil
+	}
+	return ofWidth(c.awaiting()[n.Name][n.SubnetName(nil, s.tier.Name, s.place, netip.Prefix{})], family)
+}
+
+// awaiting are the addresses of what lives in subnets that are not there yet, by network, and by the names that the subnets are to have.
+func (c *carver) awaiting() map[string]map[string][]netip.Addr {
+	if c.waiting != nil {
+		return c.waiting
+	}
+	c.waiting = map[string]map[string][]netip.Addr{}
+	add := func(network, subnet string, addrs []netip.Addr) {
+		if c.waiting[network] == nil {
+			c.waiting[network] = map[string][]netip.Addr{}
+		}
+		c.waiting[network][subnet] = append(c.waiting[network][subnet], addrs...)
+	}
+	for _, w := range c.e.Workloads {
+		if network, subnet, found := strings.Cut(w.Plan.In.Value, "/"); found && w.Subnet == nil && w.Tier == nil {
+			add(network, subnet, w.Addrs)
+		}
+	}
+	for _, n := range c.e.Networks {
+		for _, g := range n.Gateways {
+			if g.In == nil && g.Plan != nil && g.Plan.In.Given() {
+				add(n.Name, g.Plan.In.Value, g.Addrs)
+			}
+		}
+	}
+	return c.waiting
+}
+
+func ofWidth(all []netip.Addr, family int) []netip.Addr {
+	return slices.DeleteFunc(slices.Clone(all), func(a netip.Addr) bool { return a.BitLen() != widths[family] })
+}
 
 // addressesIn are the addresses of a family that workloads and NAT gateways of a subnet have.
 func addressesIn(s *estate.Subnet, family int) []netip.Addr {
@@ -41,12 +85,13 @@ func addressesIn(s *estate.Subnet, family int) []netip.Addr {
 func (f *field) standing() {
 	for _, b := range f.aggregates {
 		for _, s := range b.wanting(f.family) {
-			if s.subnet == nil {
-				continue
-			}
-			addrs := addressesIn(s.subnet, f.family)
+			addrs := f.addressesOf(f.n, s, f.family)
 			if len(addrs) == 0 {
 				continue
+			}
+			who := s.name()
+			if s.subnet != nil {
+				who = "subnet " + s.subnet.ID()
 			}
 			size := s.size[f.family]
 			p, _ := addrs[0].Prefix(size)
@@ -56,23 +101,36 @@ func (f *field) standing() {
 			outside := slices.IndexFunc(addrs, func(a netip.Addr) bool { return !p.Contains(a) })
 			within := slices.ContainsFunc(f.base, func(r netip.Prefix) bool { return address.Covers(r, p) })
 			fail := func(fix, format string, args ...any) {
-				f.misfit(s.subnet.At(), s.subnet.Place(), noRoom, fix, format, args...)
+				f.misfit(s.of().At(), s.of().Place(), noRoom, fix, format, args...)
 				s.size[f.family] = 0
 			}
 			switch {
 			case outside >= 0 && s.fixed.Given():
-				fail("take the slot out, or give what lives there other addresses", "slot %d of subnet %s is %s, and %s in it lies elsewhere", s.fixed.Value, s.subnet.ID(), p, addrs[outside])
+				fail("take the slot out, or give what lives there other addresses", "slot %d of %s is %s, and %s in it lies elsewhere", s.fixed.Value, who, p, addrs[outside])
 			case outside >= 0:
-				fail("write its range, or give what lives there other addresses", "subnet %s has the addresses %s and %s, which no /%d holds both", s.subnet.ID(), addrs[0], addrs[outside], size)
+				fail("write its range, or give what lives there other addresses", "%s has the addresses %s and %s, which no /%d holds both", who, addrs[0], addrs[outside], size)
 			case !within:
-				fail("give what lives there other addresses, or the network the range that they lie in", "subnet %s has the address %s, which does not lie in network %s (%s)", s.subnet.ID(), addrs[0], f.n.Name, phrase.List(f.base))
+				fail("give what lives there other addresses, or the network the range that they lie in", "%s has the address %s, which does not lie in network %s (%s)", who, addrs[0], f.n.Name, phrase.List(f.base))
 			case !f.free.ContainsRange(p):
-				fail("give what lives there other addresses, or free that range", "subnet %s has the address %s, and %s around it is not free", s.subnet.ID(), addrs[0], p)
+				fail("give what lives there other addresses, or free that range", "%s has the address %s, and %s around it is not free%s", who, addrs[0], p, f.whose(p))
 			default:
 				f.take(s, p, fmt.Sprintf("; around %s, which stands in it", addrs[0]))
 			}
 		}
 	}
+}
+
+// whose says who has a part of a range of the network.
+func (f *field) whose(p netip.Prefix) string {
+	for _, t := range f.survey.Who(p) {
+		switch {
+		case t.By == nil:
+			return fmt.Sprintf("; %s is in use outside the plan", t.Range)
+		case t.By != estate.Object(f.n):
+			return fmt.Sprintf("; %s %s has %s", t.By.Kind(), t.By.ID(), t.Range)
+		}
+	}
+	return ""
 }
 
 // verify makes the changes in a copy of the plan, and reports what in it could not be read any more.

@@ -2,6 +2,7 @@ package carve
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -37,6 +38,18 @@ func TestReleasedRanges(t *testing.T) {
 			written(t, content)
 		}
 		assert.Contains(t, said, c.want, name)
+		if c.app != "" || c.web != "" || strings.Contains(c.want, "subnet quay/") {
+			continue
+		}
+		content = regexp.MustCompile(`subnets: .*?}}, `).ReplaceAllString(content, "") // which the tiers call for all the same
+		got, r = carveText(t, content)
+		said = strings.Join([]string{got["quay"], got["quay/app-a"], got["quay/web-a"]}, " ")
+		if len(r.Misfits) > 0 {
+			said = r.Misfits[0].Message
+		} else {
+			written(t, content)
+		}
+		assert.Contains(t, said, c.want, "%s, and no subnet", name)
 	}
 }
 
