@@ -21,7 +21,9 @@ import (
 )
 
 // anyPlan is the name of a plan that has an owner's key in each of these clouds.
-func anyPlan(rng *rand.Rand) string { return []string{"coast", "lakes", "more", "skerry-line", "whole"}[rng.IntN(5)] }
+func anyPlan(rng *rand.Rand) string {
+	return []string{"coast", "lakes", "more", "skerry-line", "whole"}[rng.IntN(5)]
+}
 
 // half is a plan of which some parts are taken away, or are others, and that the cloud of the whole would not refuse; nothing of it is kept.
 func half(t *testing.T, name string, rng *rand.Rand) *estate.Estate {

@@ -1,9 +1,11 @@
 package cli
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
+	"wendrik/internal/core/compare"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
@@ -19,7 +21,7 @@ const maxReasons = 40
 func (c *call) wired(e *estate.Estate, r *wire.Result) error {
 	switch {
 	case len(r.Changes) > 0:
-		c.say("%s", strong.Sprintf("%s to make what is stated true", phrase.Count(len(r.Changes), "change")))
+		c.say("%s", strong.Sprint(c.wrap(2, fmt.Sprintf("%s to make what is stated true: %s", phrase.Count(len(r.Changes), "change"), clean(compare.ByKind(compare.Changes(e, r.After)))))))
 	case slices.ContainsFunc(e.Waits, func(f diag.Finding) bool { return strings.HasPrefix(f.Fix(), "carve ") }):
 		c.say("nothing to add as yet: what follows from things without ranges is worked out once carve has given them some")
 	case len(r.Contradicts)+len(r.Unmet)+len(r.Spared)+len(r.Waiting)+len(e.Problems) == 0:
@@ -28,17 +30,7 @@ func (c *call) wired(e *estate.Estate, r *wire.Result) error {
 	default:
 		c.say("%s", strong.Sprint("nothing that wire could add is missing"))
 	}
-	last := ""
-	for i, x := range r.Changes {
-		if i == maxReasons {
-			c.say("  %d more;  -format json  lists all", len(r.Changes)-i)
-			break
-		}
-		if x.Why != last {
-			c.say("  %s", c.wrap(4, clean(x.Why)))
-		}
-		last = x.Why
-	}
+	c.reasons(r.Changes)
 	if len(r.Changes) > 0 {
 		if err := c.preview("the plan", e.Plan.Files, e.Own(r.Changes.Edits())); err != nil {
 			return err
@@ -72,6 +64,40 @@ func (c *call) wired(e *estate.Estate, r *wire.Result) error {
 		c.finding(c.out, e.Plan.Files, f)
 	}
 	return nil
+}
+
+// fewReasons is up to how many changes each is told with its reason; of more, some of each kind are.
+const fewReasons, fewOfAKind = 12, 2
+
+// reasons tells why changes are made: of many that are made for the same reason at other places, the first, and how many there are.
+func (c *call) reasons(all text.Changes) {
+	var kinds []string
+	of := map[string][]string{}
+	for i, x := range all {
+		kind := x.Kind
+		if len(all) <= fewReasons || kind == "" {
+			kind = fmt.Sprint(i) // told as it stands
+		}
+		if len(of[kind]) == 0 {
+			kinds = append(kinds, kind)
+		}
+		if !slices.Contains(of[kind], x.Why) {
+			of[kind] = append(of[kind], x.Why)
+		}
+	}
+	last := ""
+	for _, kind := range kinds {
+		for i, why := range of[kind] {
+			if left := len(of[kind]) - i; i == fewOfAKind && left > 1 {
+				c.say("    %s", dim.Sprintf("and %d more like these", left))
+				break
+			}
+			if why != last {
+				c.say("  %s", c.wrap(4, clean(why)))
+			}
+			last = why
+		}
+	}
 }
 
 // The JSON of wire; docs/json.md describes it.

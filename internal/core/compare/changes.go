@@ -1,6 +1,7 @@
 package compare
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"runtime"
@@ -9,6 +10,7 @@ import (
 	"sync"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
 )
@@ -449,4 +451,39 @@ func (d *differ) prune() {
 		}
 		return false
 	})
+}
+
+// Changes are what differs between two estates, each thing once: of what is new or gone as a whole, not its parts.
+func Changes(before, after *estate.Estate) []Change { return diff(before, after).changes }
+
+// ByKind tells changes by their kinds, how many there are of each, and in how many networks: "4 new routes and 1 changed workload in 2 networks".
+// What is new comes first.
+func ByKind(all []Change) string {
+	var kinds []string
+	count, networks := map[string]int{}, map[string]bool{}
+	for i := range all {
+		x := &all[i]
+		kind := x.Kind + " " + x.Thing
+		if count[kind]++; count[kind] == 1 {
+			kinds = append(kinds, kind)
+		}
+		if len(x.Place) > 1 && x.Place[0] == "networks" {
+			networks[x.Place[1]] = true
+		}
+	}
+	rank := func(kind string) int { // what comes before what it changes
+		if strings.HasPrefix(kind, New) {
+			return 0
+		}
+		return 1
+	}
+	slices.SortStableFunc(kinds, func(a, b string) int { return cmp.Or(rank(a)-rank(b), count[b]-count[a]) })
+	for i, kind := range kinds {
+		kinds[i] = phrase.Count(count[kind], kind)
+	}
+	words := phrase.And(kinds)
+	if len(networks) > 1 {
+		words += fmt.Sprintf(" in %d networks", len(networks))
+	}
+	return words
 }

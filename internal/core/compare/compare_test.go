@@ -430,3 +430,26 @@ func TestOnlyAllows(t *testing.T) {
 	opens, _ = unallowed("", "tcp/1 from 10.1.0.0/24", "only job reaches db on tcp/1")
 	assert.Contains(t, opens, "desk")
 }
+
+// TestByKind counts what is new before what is changed, and the most of each first; parts of what is new are not counted.
+func TestByKind(t *testing.T) {
+	const plan = `wendrik: 1
+networks:
+  a: {range: 10.1.0.0/16, subnets: {s: {range: 10.1.0.0/24}}, groups: {g: {in: [tcp/1 from any]}}}
+  b: {range: 10.2.0.0/16, subnets: {s: {range: 10.2.0.0/24}}}
+workloads: {w: {in: a/s, address: 10.1.0.9, groups: [g]}}
+`
+	before := estatetest.Load(t, plan)
+	after, problems, err := before.With(text.Changes{{Edits: []text.Edit{
+		text.Set(text.Path{"networks", "a"}, "tables", text.Map(text.Field{Key: "x", Value: text.Map(text.Field{Key: "routes", Value: text.List(text.Map(text.Field{Key: "to", Value: text.Word("10.9.0.0/16")}, text.Field{Key: "via", Value: text.Word("blackhole")}))})})),
+		text.Add(text.Path{"networks", "a", "groups", "g", "in"}, text.Word("tcp/2 from any")),
+		text.Add(text.Path{"networks", "a", "groups", "g", "in"}, text.Word("tcp/3 from any")),
+		text.Set(text.Path{"networks", "b"}, "range", text.Word("10.2.0.0/17")),
+		text.Set(text.Path{"workloads", "w"}, "listens", text.Words("tcp/2")),
+	}}})
+	require.NoError(t, err)
+	require.Empty(t, problems)
+	assert.Equal(t, "2 new rules, 1 new route table, 1 changed network and 1 changed workload in 2 networks", ByKind(Changes(before, after)))
+	assert.Equal(t, "2 gone rules, 1 changed network, 1 changed workload and 1 gone route table in 2 networks", ByKind(Changes(after, before)))
+	assert.Empty(t, ByKind(Changes(before, before)))
+}

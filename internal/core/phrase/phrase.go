@@ -41,6 +41,9 @@ func Count(n int, thing string) string {
 	switch {
 	case n == 1:
 		return "1 " + thing
+	case strings.Contains(thing, " of "):
+		what, of, _ := strings.Cut(thing, " of ")
+		return Count(n, what) + " of " + of
 	case strings.HasSuffix(thing, "ss"):
 		return fmt.Sprintf("%d %ses", n, thing)
 	}

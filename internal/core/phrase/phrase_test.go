@@ -40,3 +40,13 @@ func TestClipping(t *testing.T) {
 	escaped := `"` + strings.Repeat(`\"`, 80) + `"`
 	assert.Less(t, len(ClipQuotes(escaped)), 80, "an escaped quote ends nothing")
 }
+
+func TestCounting(t *testing.T) {
+	for _, c := range []struct {
+		n     int
+		thing string
+		want  string
+	}{{0, "rule", "0 rules"}, {1, "rule", "1 rule"}, {2, "access", "2 accesses"}, {2, "set of workloads", "2 sets of workloads"}, {1, "line of expect", "1 line of expect"}, {3, "line of expect", "3 lines of expect"}} {
+		assert.Equal(t, c.want, Count(c.n, c.thing))
+	}
+}

@@ -11,6 +11,7 @@ import (
 type Change struct {
 	Edits []Edit
 	Why   string // a sentence without its full stop; may be empty
+	Kind  string // the same for changes that are made for the same reason at other places, and may be told together; may be empty
 }
 
 // Changes are changes in the order in which a person would make them.

@@ -287,8 +287,11 @@ func (ed *editor) growFlow(at *yaml.Node, where place, list []*growth) error {
 // maxFlow is how long an entry with others inside it may be on the line of the mapping that it goes into.
 const maxFlow = 90
 
+// maxWide is how long a line with a mapping in brackets may get by an entry with others inside it.
+const maxWide = 160
+
 // flowPad is what stands before an entry that goes onto a line of its own in a mapping in brackets: where the last entry
-// has one, or the new one is long and has others inside it.
+// has one, or the new one is long and has others inside it, or makes the line long.
 func (ed *editor) flowPad(at *yaml.Node, g *growth, text string) (pad string, apart bool) {
 	if at.Kind != yaml.MappingNode || len(at.Content) == 0 || ed.quotes() {
 		return "", false
@@ -297,10 +300,15 @@ func (ed *editor) flowPad(at *yaml.Node, g *growth, text string) (pad string, ap
 	if before := ed.src.Text[ed.lineStart(last):last]; strings.TrimSpace(before) == "" && len(at.Content) > 2 {
 		return before, true
 	}
-	if len(text) <= maxFlow || g.value != nil && g.value.kind == yaml.ScalarNode {
+	if g.value != nil && g.value.kind == yaml.ScalarNode {
 		return "", false
 	}
 	line := ed.src.Text[ed.lineStart(ed.offset(at)):]
+	end, err := ed.end(at)
+	wide := err == nil && len(text) > maxFlow/3 && end-ed.lineStart(last)+len(text) > maxWide
+	if len(text) <= maxFlow && !wide {
+		return "", false
+	}
 	return line[:len(line)-len(strings.TrimLeft(line, " "))] + "    ", true
 }
 

@@ -21,6 +21,7 @@ type wanted struct {
 	front *estate.Gateway            // the internet gateway, perhaps one to come
 	six   *estate.Gateway            // that lets IPv6 out
 	nats  map[string]*estate.Gateway // by zone; under an empty word where one is for all
+	zoned bool                       // whether each zone of outbound tiers has a NAT gateway of its own, and there are several
 	had   []string                   // names that are taken among gateways and tables
 }
 
@@ -67,7 +68,7 @@ func (w *wirer) gateways(x *wanted) {
 		switch g := n.InternetGateway(); {
 		case g == nil:
 			x.front = &estate.Gateway{Name: x.free(estate.WiredFront), Network: n, Type: estate.InternetGateway, Attached: true}
-			w.add(fmt.Sprintf("network %s has tiers that are open to the internet or go out to it, and no internet gateway", n.Name),
+			w.add("front", fmt.Sprintf("network %s has tiers that are open to the internet or go out to it, and no internet gateway", n.Name),
 				text.Set(n.Place().To("gateways"), x.front.Name, text.Map(text.Field{Key: "kind", Value: text.Word("internet")})))
 		case !g.Attached:
 			w.against(g.Plan.Attached.At, g.Place(), "write  attached: true,  or another access for the tiers", "internet gateway %s is not attached, and tiers of network %s are open to the internet or go out to it", g.Name, n.Name)
@@ -87,7 +88,7 @@ func (w *wirer) gateways(x *wanted) {
 		}
 		if x.six == nil {
 			x.six = &estate.Gateway{Name: x.free(estate.WiredSix), Network: n, Type: estate.EgressGateway, Attached: true}
-			w.add(fmt.Sprintf("outbound tiers of network %s have IPv6, and nothing lets that out alone", n.Name),
+			w.add("six", fmt.Sprintf("outbound tiers of network %s have IPv6, and nothing lets that out alone", n.Name),
 				text.Set(n.Place().To("gateways"), x.six.Name, text.Map(text.Field{Key: "kind", Value: text.Word("egress")})))
 		}
 	}
@@ -123,7 +124,7 @@ func (w *wirer) nat(x *wanted) {
 		}
 		if len(lacks) > 0 {
 			name := x.free(estate.WiredNAT)
-			w.add(fmt.Sprintf("outbound tiers of network %s are served by no NAT gateway", n.Name), text.Set(n.Place().To("gateways"), name, text.Map(
+			w.add("nat", fmt.Sprintf("outbound tiers of network %s are served by no NAT gateway", n.Name), text.Set(n.Place().To("gateways"), name, text.Map(
 				text.Field{Key: "kind", Value: text.Word("nat")}, text.Field{Key: "serves", Value: text.Words(lacks...)}, text.Field{Key: "public", Value: text.Word(plan.Assigned)})))
 		}
 		return
@@ -138,6 +139,10 @@ func (w *wirer) nat(x *wanted) {
 				}
 			}
 		}
+	}
+	x.zoned = len(zones) > 1
+	if !x.zoned && len(zones) > 0 && zones[0] != "" { // the one zone is all of it
+		defer func(zone string) { x.nats[""] = x.nats[zone] }(zones[0])
 	}
 	for _, zone := range zones {
 		for _, g := range n.NATs() {
@@ -174,7 +179,7 @@ func (w *wirer) nat(x *wanted) {
 		if zone != "" {
 			why += " in " + zone
 		}
-		w.add(why, text.Set(n.Place().To("gateways"), name, text.Map(text.Field{Key: "kind", Value: text.Word("nat")}, text.Field{Key: "in", Value: text.Word(in.Name)}, text.Field{Key: "public", Value: text.Word(plan.Assigned)})))
+		w.add("nat", why, text.Set(n.Place().To("gateways"), name, text.Map(text.Field{Key: "kind", Value: text.Word("nat")}, text.Field{Key: "in", Value: text.Word(in.Name)}, text.Field{Key: "public", Value: text.Word(plan.Assigned)})))
 		x.nats[zone] = &estate.Gateway{Name: name, Network: n, Type: estate.NATGateway, In: in}
 	}
 }

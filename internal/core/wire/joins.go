@@ -115,7 +115,7 @@ func (w *wirer) hub(h *estate.Hub) {
 	linked := slices.ContainsFunc(h.Links, (*estate.HubLink).Stands) // over which others come to the only one
 	for _, t := range h.Tables {
 		if learns := slices.DeleteFunc(slices.Clone(all), func(name string) bool { return w.leaves(hubLead(h.Name, t.Name, name)) }); len(t.Plan.Learns) == 0 && len(t.Plan.Routes) == 0 && (len(all) > 1 || linked) && len(learns) > 0 {
-			w.add(fmt.Sprintf("table %s of hub %s has no routes", t.Name, h.Name), text.Set(t.Place(), "learns", text.Words(learns...)))
+			w.add("learns", fmt.Sprintf("table %s of hub %s has no routes", t.Name, h.Name), text.Set(t.Place(), "learns", text.Words(learns...)))
 		}
 	}
 	for _, l := range h.Links {
@@ -149,7 +149,7 @@ func (w *wirer) overLink(h *estate.Hub, l *estate.HubLink) {
 		for _, o := range far {
 			held := slices.ContainsFunc(h.Attachments, func(a *estate.Attachment) bool { return a.To() == o.To() })
 			if asked && !held && len(o.Ranges()) > 0 && !w.leaves(hubLead(h.Name, t.Name, o.To().ID())) {
-				w.add(fmt.Sprintf("table %s of hub %s has no route over link %s", t.Name, h.Name, l.Name), text.Add(t.Place().To("routes"), route(o.To().ID(), l.Name)))
+				w.add("link", fmt.Sprintf("table %s of hub %s has no route over link %s", t.Name, h.Name, l.Name), text.Add(t.Place().To("routes"), route(o.To().ID(), l.Name)))
 			}
 		}
 	}
@@ -181,6 +181,6 @@ func (w *wirer) site(s *estate.Site) {
 		}
 	}
 	for _, name := range lacks {
-		w.add(fmt.Sprintf("site %s has no route to network %s, which it is joined to", s.Name, name), text.Add(s.Place().To("knows"), text.Word(name)))
+		w.add("knows", fmt.Sprintf("site %s has no route to network %s, which it is joined to", s.Name, name), text.Add(s.Place().To("knows"), text.Word(name)))
 	}
 }

@@ -93,7 +93,7 @@ func (w *wirer) groups(lines []int) {
 		}
 		if set := askers(w.After, s, w.e.Plan.Expect[i].From); set != nil && !known[set.Place().String()] {
 			known[set.Place().String()] = true
-			fresh = append(fresh, text.Change{Why: fmt.Sprintf("%q, and %s is in no group by which a rule could name it", w.e.Plan.Expect[i].Text, set.Name),
+			fresh = append(fresh, text.Change{Kind: "line: " + string(reach.NoGroup), Why: fmt.Sprintf("%q, and %s is in no group by which a rule could name it", w.e.Plan.Expect[i].Text, set.Name),
 				Edits: []text.Edit{shut(set.Members[0].Subnet.Network.Place().To("groups"), set.Name), text.Set(set.Place(), "groups", text.Words(set.Name))}})
 		}
 		for _, p := range s.Parts {
@@ -103,7 +103,7 @@ func (w *wirer) groups(lines []int) {
 					continue
 				}
 				known[b.Place.String()] = true
-				fresh = append(fresh, text.Change{Why: fmt.Sprintf("%q, and %s", w.e.Plan.Expect[i].Text, b.Message), Edits: []text.Edit{shut(edits[0].Path, edits[0].Key), edits[1]}})
+				fresh = append(fresh, text.Change{Kind: "line: " + string(reach.NoGroup), Why: fmt.Sprintf("%q, and %s", w.e.Plan.Expect[i].Text, b.Message), Edits: []text.Edit{shut(edits[0].Path, edits[0].Key), edits[1]}})
 			}
 		}
 	}
@@ -391,6 +391,6 @@ func (w *wirer) write(so text.Changes, i int, causes []diag.Finding) {
 		for j := range edits {
 			edits[j] = so.Before(edits[j])
 		}
-		w.add(fmt.Sprintf("%q, and %s", w.e.Plan.Expect[i].Text, c.Message), edits...)
+		w.add("line: "+string(c.Code), fmt.Sprintf("%q, and %s", w.e.Plan.Expect[i].Text, c.Message), edits...)
 	}
 }

@@ -27,7 +27,7 @@ func (w *wirer) tables(x *wanted, access string) {
 		}
 		for _, s := range t.Subnets {
 			zone := ""
-			if access == "outbound" && len(x.nats) > 1 {
+			if access == "outbound" && x.zoned {
 				zone = n.PlaceOf(s)
 			}
 			if !s.ByDefault {
@@ -35,7 +35,7 @@ func (w *wirer) tables(x *wanted, access string) {
 				continue
 			}
 			if like := sibling(s, zone); like != nil {
-				w.add(fmt.Sprintf("subnet %s is named by no table, and others of its tier have table %s", s.ID(), like.Name), text.Add(like.Place().To("subnets"), text.Word(s.Name)))
+				w.add("in a table", fmt.Sprintf("subnet %s is named by no table, and others of its tier have table %s", s.ID(), like.Name), text.Add(like.Place().To("subnets"), text.Word(s.Name)))
 				continue
 			}
 			word := s.Name
@@ -97,13 +97,13 @@ func (w *wirer) tables(x *wanted, access string) {
 			if len(fresh[zone]) == 1 {
 				have, own = "has", "its"
 			}
-			w.add(fmt.Sprintf("%s of network %s %s no table of %s own", phrase.And(fresh[zone]), n.Name, have, own), edits...)
+			w.add("table", fmt.Sprintf("%s of network %s %s no table of %s own", phrase.And(fresh[zone]), n.Name, have, own), edits...)
 			for _, s := range under[zone] {
 				w.routesOf(x, s, n.Tables[at], access, zone)
 			}
 			continue
 		}
-		w.add(fmt.Sprintf("the %s tiers of network %s have no table of their own", access, n.Name), text.Set(n.Place().To("tables"), fresher, table))
+		w.add("table", fmt.Sprintf("the %s tiers of network %s have no table of their own", access, n.Name), text.Set(n.Place().To("tables"), fresher, table))
 	}
 }
 
@@ -173,7 +173,7 @@ func (w *wirer) routesOf(x *wanted, s *estate.Subnet, t *estate.Table, access, z
 		switch {
 		case has == nil && (i < 0 || w.leaves(tableLead(t.ID(), all.String()))):
 		case has == nil:
-			w.once(fmt.Sprintf("table %s is for tier %s, which is %s", t.ID(), s.Tier.Name, access), text.Add(t.Place().To("routes"), route(all.String(), want[i].via)))
+			w.once("way out", fmt.Sprintf("table %s is for tier %s, which is %s", t.ID(), s.Tier.Name, access), text.Add(t.Place().To("routes"), route(all.String(), want[i].via)))
 		case has.Via == estate.Blackhole && access == "closed":
 		case i < 0 && access == "closed":
 			w.against(has.At, t.Place(), "take the route out, or write another access", "tier %s is closed, and table %s leads %s to %s", s.Tier.ID(), t.ID(), all, has.ViaName())
@@ -187,17 +187,17 @@ func (w *wirer) routesOf(x *wanted, s *estate.Subnet, t *estate.Table, access, z
 		if !slices.ContainsFunc(t.Routes, func(o *estate.Route) bool {
 			return o.Origin == estate.ByHand && (o.Name == r.to || slices.Contains(r.ranges, o.To))
 		}) && !w.leaves(tableLead(t.ID(), r.to)) && !w.needs.led(s, r, t) {
-			w.once(fmt.Sprintf("table %s has no route to %s, which %s joins to network %s", t.ID(), r.to, r.via, x.n.Name), text.Add(t.Place().To("routes"), route(r.to, r.via)))
+			w.once("route", fmt.Sprintf("table %s has no route to %s, which %s joins to network %s", t.ID(), r.to, r.via, x.n.Name), text.Add(t.Place().To("routes"), route(r.to, r.via)))
 		}
 	}
 }
 
 // once adds a change that is not there yet: two subnets may have one table.
-func (w *wirer) once(why string, e text.Edit) {
+func (w *wirer) once(kind, why string, e text.Edit) {
 	for _, c := range w.Changes {
 		if len(c.Edits) == 1 && c.Edits[0].String() == e.String() {
 			return
 		}
 	}
-	w.add(why, e)
+	w.add(kind, why, e)
 }

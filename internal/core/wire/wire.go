@@ -55,6 +55,7 @@ func InSteps(e *estate.Estate, step func(done, total int)) *Result {
 		w.again(first)
 	}
 	w.breaksNone()
+	w.intoPatterns()
 	w.onLines()
 	if len(w.Changes) > 0 && w.Uneditable == nil && len(e.Workloads) <= maxCompared {
 		d := compare.Effect(e, w.After)
@@ -205,8 +206,9 @@ type wirer struct {
 	spared  map[string]*plan.Expectation // by lead, the line that keeps it from being written
 }
 
-func (w *wirer) add(why string, edits ...text.Edit) {
-	w.Changes = append(w.Changes, text.Change{Edits: edits, Why: why})
+// add adds a change, of a kind of which there may be more.
+func (w *wirer) add(kind, why string, edits ...text.Edit) {
+	w.Changes = append(w.Changes, text.Change{Edits: edits, Why: why, Kind: kind})
 }
 
 func (w *wirer) against(at text.Pos, place text.Path, fix, format string, args ...any) {
@@ -235,7 +237,7 @@ func (w *wirer) make() bool {
 		for _, x := range a.Addrs {
 			words = append(words, x.String())
 		}
-		w.add(fmt.Sprintf("NAT gateway %s gets %s", a.Name, a.Why), text.Set(text.Path{"networks", network, "gateways", name}, "address", text.WordOrWords(words...)))
+		w.add("address", fmt.Sprintf("NAT gateway %s gets %s", a.Name, a.Why), text.Set(text.Path{"networks", network, "gateways", name}, "address", text.WordOrWords(words...)))
 	}
 	w.After, _, w.Uneditable = w.e.With(w.Changes)
 	return w.Uneditable == nil
