@@ -136,3 +136,106 @@ func Statement(rng *rand.Rand) string {
 	}
 	return b.String()
 }
+
+// Wish is a Statement of an estate whose networks differ: in their zones, regions, tiers, sizes, ways out and owners, with names that stand for
+// several kinds of things, and lines of more forms. All of it can be made to hold.
+func Wish(rng *rand.Rand) string {
+	pick := func(words ...string) string { return words[rng.IntN(len(words))] }
+	some := func(percent int) bool { return rng.IntN(100) < percent }
+	cloud := pick("zonal", "zonal", "plain")
+	six := some(40)
+	var b strings.Builder
+	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
+	zones := map[string][]string{"west": []string{"west-a", "west-b", "west-c"}[:1+rng.IntN(3)], "north": []string{"north-a", "north-b"}[:1+rng.IntN(2)]}
+	line("wendrik: 1\nprofile: %s\nregions: {west: [%s], north: [%s]}", cloud, strings.Join(zones["west"], ", "), strings.Join(zones["north"], ", "))
+	if six {
+		line("space: {west: {block: [10.144.0.0/14, \"fd00:144::/40\"], region: west}, north: {block: [10.148.0.0/14, \"fd00:148::/40\"], region: north}}")
+	} else {
+		line("space: {west: {block: 10.144.0.0/14, region: west}, north: {block: 10.148.0.0/14, region: north}}")
+	}
+	line("patterns:\n  service:\n    nat: %s\n    tiers: {web: {access: public, hosts: 20}, app: {access: outbound, hosts: 40}, data: {access: closed, hosts: 20}}", pick("one", "per-zone"))
+	line("networks:")
+	const networks = 4
+	names := []string{"booking", "web", "crew", "store3"} // as a tier and a workload are called, too
+	tiers := make([][]string, networks)
+	for n, name := range names {
+		region := pick("west", "west", "north")
+		own := ""
+		switch rng.IntN(4) {
+		case 0:
+			own, tiers[n] = "pattern: service", []string{"web", "app", "data"}
+		case 1: // which override what the pattern says of one
+			own, tiers[n] = fmt.Sprintf("pattern: service, nat: %s, tiers: {app: {hosts: 9, zones: [%s]}}", pick("one", "per-zone"), pick(zones[region]...)), []string{"web", "app", "data"}
+		case 2: // one of which is called as the network is
+			called := strings.Replace(name, "web", "crew", 1)
+			own, tiers[n] = fmt.Sprintf("tiers: {app: {access: closed, hosts: 9}, %s: {access: closed, hosts: 9}}", called), []string{"app", called}
+		case 3:
+			own, tiers[n] = "tiers: {web: {access: public, hosts: 9}, data: {access: closed, hosts: 9}}", []string{"web", "data"}
+		}
+		size := pick(", size: /20", ", size: /21", "")
+		if six && some(70) {
+			size += ", size6: /56"
+			if !strings.Contains(size, "size:") {
+				size += ", size: /20"
+			}
+		}
+		line("  %s: {region: %s, from: %s%s, %s}", name, region, region, size, own)
+	}
+	line("workloads:")
+	var hosts [networks][]string
+	for n, name := range names {
+		for _, t := range tiers[n] {
+			host := fmt.Sprintf("%s%d", t, n)
+			more := ""
+			if t == "web" {
+				more = ", public: assigned"
+			}
+			if some(50) {
+				more += fmt.Sprintf(", count: %d", 2+rng.IntN(3))
+			}
+			line("  %s: {in: %s/%s%s}", host, name, t, more)
+			hosts[n] = append(hosts[n], host)
+		}
+	}
+	hub := some(50)
+	if hub {
+		line("hubs: {spine: {attach: {booking: t, web: t, crew: t, store3: t, quay: t}, tables: {t: {}}}}\nsites: {quay: {ranges: 10.212.0.0/16}}")
+	} else {
+		line("peerings: {p01: {between: [booking, web], accepted: [booking, web]}, p12: {between: [web, crew], accepted: [web, crew]}, p02: {between: [booking, crew], accepted: [booking, crew]}}")
+		line("sites: {quay: {ranges: 10.212.0.0/16, link: booking}}")
+	}
+	line("expect:")
+	end := func(n int) (end, tier string) {
+		i := rng.IntN(len(tiers[n]))
+		tier = names[n] + "/" + tiers[n][i]
+		if some(50) {
+			return tier, tier
+		}
+		return hosts[n][i], tier
+	}
+	said := map[string]bool{}
+	for range 3 + rng.IntN(5) {
+		n, m := rng.IntN(3), rng.IntN(3)
+		x := ""
+		flow := pick("tcp/443", "udp/514", "tcp/8443-8450", "icmp")
+		a, from := end(n)
+		z, to := end(m)
+		switch kind := rng.IntN(6); {
+		case kind == 0 && m == 0:
+			x = fmt.Sprintf("quay reaches %s on %s", z, flow)
+		case kind == 1 && n == 0:
+			x = fmt.Sprintf("%s reaches quay on %s", a, flow)
+		case from == to: // which may be one workload
+			continue
+		default:
+			x = fmt.Sprintf("%s reaches %s on %s", a, z, flow)
+		}
+		if !said[x] {
+			said[x] = true
+			line("  - %s", x)
+		}
+	}
+	guarded, _ := end(0)
+	line("  - internet never reaches %s on tcp/22", guarded)
+	return b.String()
+}

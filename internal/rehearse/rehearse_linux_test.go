@@ -156,8 +156,13 @@ func TestStatedEstates(t *testing.T) {
 // TestWiredEstates carves, wires and rehearses statements: what wire writes holds in the kernel, too.
 func TestWiredEstates(t *testing.T) {
 	t.Parallel()
-	for seed := range fuzz.Rounds(2, 4) {
-		e := load(t, "wendrik.yaml", randomplan.Statement(rand.New(rand.NewPCG(seed, 102))))
+	for seed := range fuzz.Rounds(2, 6) {
+		rng := rand.New(rand.NewPCG(seed, 102))
+		content := randomplan.Statement(rng)
+		if seed%2 == 1 {
+			content = randomplan.Wish(rng)
+		}
+		e := load(t, "wendrik.yaml", content)
 		e, findings, err := e.With(carve.Estate(e).Changes)
 		require.NoError(t, err)
 		require.Empty(t, findings)

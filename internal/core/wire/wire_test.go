@@ -11,6 +11,7 @@ import (
 
 	"wendrik/internal/core/carve"
 	"wendrik/internal/core/check"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/estate/estatetest"
 	"wendrik/internal/core/expect"
@@ -50,6 +51,34 @@ func TestStatements(t *testing.T) {
 		require.Empty(t, Estate(after).Changes, "seed %d: twice is once\n%s", seed, written)
 	}
 	assert.Greater(t, changes, int(fuzz.Rounds(300, 1000)))
+}
+
+// TestWishes is the same for estates whose networks differ, where only what no wiring ends may be found.
+func TestWishes(t *testing.T) {
+	for seed := range fuzz.Rounds(20, 150) {
+		content := randomplan.Wish(rand.New(rand.NewPCG(seed, 161)))
+		e := estatetest.Load(t, content)
+		r := carve.Estate(e)
+		require.Empty(t, r.Misfits, content)
+		e, findings, err := e.With(r.Changes)
+		require.NoError(t, err)
+		require.Empty(t, findings)
+		w := Estate(e)
+		require.NoError(t, w.Uneditable, "seed %d\n%s", seed, content)
+		for _, all := range [][]diag.Finding{w.Contradicts, w.Unmet, w.Waiting, w.Spared} {
+			require.Empty(t, all, "seed %d\n%s", seed, content)
+		}
+		require.Empty(t, w.Closes, "seed %d\n%s", seed, content)
+		written := w.After.Plan.Files.Whole()
+		for _, x := range expect.Run(w.After, nil) {
+			require.True(t, x.Holds, "seed %d: %s: %s\n%s", seed, x.Text, x.Why, written)
+		}
+		for _, f := range check.Run(w.After) {
+			require.Contains(t, []diag.Code{"idle-block", "idle", "tier-in-one-zone"}, f.Code, "seed %d: %s\n%s", seed, f.Message, written)
+		}
+		require.Empty(t, Estate(w.After).Changes, "seed %d: twice is once\n%s", seed, written)
+		nothingIsSpare(t, e, w.After)
+	}
 }
 
 // TestNeverIsNever: whatever the joins, the access of tiers and other lines need, no line that says never and held is broken; what is left out
