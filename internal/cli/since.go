@@ -64,17 +64,23 @@ func gitIn(folder string, args ...string) (run *exec.Cmd, said *bytes.Buffer, er
 	if err != nil {
 		return nil, nil, &usageError{"-since needs git, and it is not installed", "install it, or name the old plan:  wendrik compare OLD NEW"}
 	}
-	run = exec.Command(git, append([]string{"-C", folder, "-c", "core.fsmonitor=false", "-c", "core.hooksPath=" + os.DevNull, "-c", "core.attributesFile=" + os.DevNull}, args...)...)
+	run = exec.Command(git, append([]string{"-C", folder, "-c", "core.fsmonitor=false", "-c", "core.hooksPath=" + os.DevNull, "-c", "core.attributesFile=" + os.DevNull, "-c", "advice.graftFileDeprecated=false"}, args...)...)
 	run.Env = append(os.Environ(), gitEnv...)
 	said = &bytes.Buffer{}
 	run.Stderr = said
 	return run, said, nil
 }
 
-// gitSays is the first line of what git said, without its own word for an end.
+// gitSays is the line with which git ended, without its own word for an end; where there is none, the first that it said.
 func gitSays(said *bytes.Buffer) string {
-	first, _, _ := strings.Cut(strings.TrimSpace(said.String()), "\n")
-	return strings.TrimPrefix(first, "fatal: ")
+	all := strings.TrimSpace(said.String())
+	for line := range strings.Lines(all) {
+		if end, is := strings.CutPrefix(line, "fatal: "); is {
+			return strings.TrimSpace(end)
+		}
+	}
+	first, _, _ := strings.Cut(all, "\n")
+	return first
 }
 
 // revisionInto writes what a folder held at a revision into another: its regular files, byte by byte as the repository has them.

@@ -256,6 +256,13 @@ func (r *spoken) call(ctx context.Context, method string, ask, answer any) error
 		return &Refusal{why.Reason, e.Message, time.Duration(why.AfterMS) * time.Millisecond}
 	case errors.As(err, &e) && e.Code == jrpc2.InternalError && !r.client.IsStopped(): // which says so, too, when its channel broke
 		return Refused(Fault, "%s", e.Message)
+	case errors.As(err, &e) && e.Code != jrpc2.InternalError && !r.client.IsStopped():
+		return Refused(Fault, "the driver answers %s with an error that the protocol does not have (%d): %s", method, int(e.Code), e.Message)
+	}
+	var shape *json.UnmarshalTypeError
+	var broken *json.SyntaxError
+	if errors.As(err, &shape) || errors.As(err, &broken) {
+		return Refused(Fault, "the driver's answer to %s cannot be read: %s", method, err)
 	}
 	if r.client.IsStopped() {
 		r.words.wait()

@@ -106,6 +106,8 @@ func TestProgramsThatBreakTheProtocol(t *testing.T) {
 		"another version":           {`{"jsonrpc":"2.0","id":ID,"result":{"protocol":7}}`, "version 7"},
 		"a refusal without reason":  {`{"jsonrpc":"2.0","id":ID,"error":{"code":-32000,"message":"no"}}`, "no"},
 		"no such method":            {`{"jsonrpc":"2.0","id":ID,"error":{"code":-32601,"message":"none"}}`, "does not answer hello"},
+		"an error of its own":       {`{"jsonrpc":"2.0","id":ID,"error":{"code":-7,"message":"the moon"}}`, "with an error that the protocol does not have (-7): the moon"},
+		"a list for an object":      {`{"jsonrpc":"2.0","id":ID,"result":[1]}`, "the driver's answer to hello cannot be read"},
 		"parameters it cannot take": {`{"jsonrpc":"2.0","id":ID,"error":{"code":-32602,"message":"what?"}}`, "does not take the parameters"},
 	} {
 		t.Run(name, func(t *testing.T) {
