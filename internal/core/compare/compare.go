@@ -51,10 +51,10 @@ func Of(before, after *estate.Estate, allow []plan.Expectation, today time.Time)
 	found := d.effect(before, after)
 	c := &causes{before: before, after: after, changes: r.Changes}
 	for _, x := range found.Opens {
-		r.Opens = append(r.Opens, Difference{x, c.of(x, true), false})
+		r.Opens = append(r.Opens, Difference{Difference: x, By: c.of(x, true)})
 	}
 	for _, x := range found.Closes {
-		r.Closes = append(r.Closes, Difference{x, c.of(x, false), false})
+		r.Closes = append(r.Closes, Difference{Difference: x, By: c.of(x, false)})
 	}
 	r.permit(before, after, append(slices.Clone(allow), after.Plan.Expect...))
 	r.Seen = found.Seen

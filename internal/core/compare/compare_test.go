@@ -453,3 +453,38 @@ workloads: {w: {in: a/s, address: 10.1.0.9, groups: [g]}}
 	assert.Equal(t, "2 gone rules, 1 changed network, 1 changed workload and 1 gone route table in 2 networks", ByKind(Changes(after, before)))
 	assert.Empty(t, ByKind(Changes(before, before)))
 }
+
+// TestSeveralLinesAllow: each of several lines allows what it speaks of, whichever comes first, and none of them more; what is given to allow is left
+// as it is.
+func TestSeveralLinesAllow(t *testing.T) {
+	with := func(in, more string) *estate.Estate {
+		return estatetest.Load(t, "wendrik: 1\nnetworks: {a: {range: 10.1.0.0/16, subnets: {s: {range: 10.1.0.0/24}}, groups: {g: {in: ["+in+"], out: [any to any]}}}}\n"+
+			"workloads: {job: {in: a/s, address: 10.1.0.10}, desk: {in: a/s, address: 10.1.0.11}, db: {in: a/s, address: 10.1.0.20, groups: [g]}}\n"+more)
+	}
+	lines := []string{"desk reaches db on tcp/9", "job reaches db on tcp/1", "desk never reaches db on tcp/2", "job leaves as 203.0.113.9", "desk reaches db on tcp/3"}
+	for turn := range lines {
+		var allow []plan.Expectation
+		for i := range lines {
+			x, err := plan.ParseExpectation(lines[(i+turn)%len(lines)])
+			require.NoError(t, err)
+			allow = append(allow, x)
+		}
+		allow = append(make([]plan.Expectation, 0, 20), allow...) // with room behind, in which nothing may be written
+		spare := allow[:len(allow)+1]
+		r := Of(with("tcp/2 from 10.1.0.11/32, tcp/4 from 10.1.0.11/32", ""), with("tcp/1 from 10.1.0.10/32, tcp/3 from 10.1.0.11/32, tcp/5 from 10.1.0.10/32", "expect: [job reaches db on tcp/7]\n"), allow, today)
+		assert.Empty(t, spare[len(allow)].Text, "turn %d", turn)
+		allowed := map[string]bool{}
+		for way, all := range map[string][]Difference{"opens": r.Opens, "closes": r.Closes} {
+			for _, d := range all {
+				for _, from := range d.From {
+					allowed[way+" "+from+" "+d.Flows.String()] = d.Allowed
+				}
+			}
+		}
+		assert.Equal(t, map[string]bool{"opens job tcp/1, tcp/5": false, "opens desk tcp/3": true, "closes desk tcp/2, tcp/4": false}, allowed, "turn %d", turn)
+		r = Of(with("tcp/2 from 10.1.0.11/32", ""), with("tcp/1 from 10.1.0.10/32, tcp/3 from 10.1.0.11/32", ""), allow, today)
+		opens, closes := r.Unallowed()
+		assert.Empty(t, opens, "turn %d", turn)
+		assert.Empty(t, closes, "turn %d", turn)
+	}
+}

@@ -93,6 +93,7 @@ func TestWhatIsSame(t *testing.T) {
 		"changes": {Changes: make([]Change, 1)}, "opens": {Opens: make([]Difference, 1)}, "closes": {Closes: make([]Difference, 1)}, "seen": {Seen: make([]grid.Seen, 1)},
 		"expectations": {Expectations: make([]Expectation, 1)}, "new": {New: make([]diag.Finding, 1)}, "gone": {Gone: make([]diag.Finding, 1)},
 		"two that could cancel each other": {Changes: make([]Change, 1), Opens: make([]Difference, 1)},
+		"two others":                       {Opens: make([]Difference, 1), Closes: make([]Difference, 1)}, "two more": {Changes: make([]Change, 1), Closes: make([]Difference, 1)},
 	} {
 		assert.False(t, r.Same(), name)
 	}

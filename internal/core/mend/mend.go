@@ -276,7 +276,8 @@ func (m *mender) after(c text.Change) {
 	for i := range edits {
 		edits[i] = m.Changes.Before(edits[i])
 	}
-	m.try(text.Change{Edits: edits, Why: c.Why})
+	c.Edits = edits
+	m.try(c)
 }
 
 // fewer makes the changes anew, without those that leave more findings than there were before them, and that nobody has chosen. It gives

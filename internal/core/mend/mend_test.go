@@ -173,3 +173,47 @@ func TestNeverMore(t *testing.T) {
 	require.Greater(t, len(found(r.After, today)), before)
 	require.Len(t, r.New, len(found(r.After, today))-before)
 }
+
+// TestParseChoice: a choice names a rule and a word, and perhaps a place, and nothing less.
+func TestParseChoice(t *testing.T) {
+	for said, want := range map[string]Choice{"idle=remove": {Code: "idle", Word: "remove"}, "idle@a/b=x=y": {Code: "idle", Place: "a/b", Word: "x=y"}} {
+		c, ok := ParseChoice(said)
+		assert.True(t, ok, said)
+		assert.Equal(t, want, c, said)
+	}
+	for _, said := range []string{"", "idle", "=", "idle=", "=remove", "@a=remove", "idle@a="} {
+		_, ok := ParseChoice(said)
+		assert.False(t, ok, said)
+	}
+}
+
+// TestHas: two findings are the same when rule, place and words are, and of lines of expect when the line is, whatever stops it.
+func TestHas(t *testing.T) {
+	f := diag.Finding{Code: "idle", Place: text.Path{"networks", "a"}, Message: "nothing uses a"}
+	other := func(change func(*diag.Finding)) diag.Finding {
+		g := f
+		change(&g)
+		return g
+	}
+	assert.True(t, has([]diag.Finding{{}, other(func(g *diag.Finding) { g.At, g.Severity = 7, diag.Warning })}, f), "wherever it stands")
+	assert.False(t, has([]diag.Finding{other(func(g *diag.Finding) { g.Code = "slot" }), other(func(g *diag.Finding) { g.Place = text.Path{"networks", "b"} }), other(func(g *diag.Finding) { g.Message = "nothing needs a" })}, f))
+	line := func(said string) diag.Finding { return diag.Finding{Code: expect.Broken, Message: said} }
+	assert.True(t, has([]diag.Finding{line(`"a reaches b" does not hold: no route`)}, line(`"a reaches b" does not hold: no rule`)))
+	assert.False(t, has([]diag.Finding{line(`"a reaches c" does not hold: no rule`), {Message: `"a reaches b" does not hold: no rule`}}, line(`"a reaches b" does not hold: no rule`)))
+}
+
+// TestAround: a finding at what joins two or more is ended at any of them.
+func TestAround(t *testing.T) {
+	m := &mender{e: estatetest.Load(t, `wendrik: 1
+networks: {a: {range: 10.1.0.0/16}, b: {range: 10.2.0.0/16}, c: {range: 10.3.0.0/16}}
+peerings: {p: {between: [a, b]}}
+hubs: {h: {attach: {b: t, c: t, quay: t}, tables: {t: {}}}}
+sites: {quay: {ranges: 10.212.0.0/16}, hut: {ranges: 10.213.0.0/16, link: c}}
+`)}
+	for place, want := range map[string][]string{
+		"networks.a.tables.m": {"networks.a"}, "peerings.p.accepted": {"peerings.p", "networks.a", "networks.b"}, "hubs.h.tables": {"hubs.h", "networks.b", "networks.c", "sites.quay"},
+		"sites.hut": {"sites.hut", "networks.c"}, "sites.quay": {"sites.quay"}, "hubs.none": {"hubs.none"}, "peerings.none": {"peerings.none"}, "expect": nil,
+	} {
+		assert.Equal(t, want, m.around(diag.Finding{Place: strings.Split(place, ".")}), place)
+	}
+}
