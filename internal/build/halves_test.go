@@ -39,7 +39,7 @@ func half(t *testing.T, name string, rng *rand.Rand) *estate.Estate {
 
 // TestHalvesAreBuilt builds a half of a plan, then another half in its place, takes that back, and takes all down: each is there as wanted then.
 func TestHalvesAreBuilt(t *testing.T) {
-	for seed := range fuzz.Rounds(8, 80) {
+	for seed := range fuzz.Rounds(4, 24) {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			t.Parallel()
 			rng := rand.New(rand.NewPCG(seed, 1709))
@@ -101,7 +101,7 @@ func built(t *testing.T, rng *rand.Rand, name string) (*place, *estate.Estate) {
 
 // TestHalvesAreAdopted: what is adopted from what was built comes to the same, and building it is nothing to do.
 func TestHalvesAreAdopted(t *testing.T) {
-	for seed := range fuzz.Rounds(8, 60) {
+	for seed := range fuzz.Rounds(4, 16) {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			t.Parallel()
 			rng := rand.New(rand.NewPCG(seed, 1711))
@@ -121,7 +121,7 @@ func TestHalvesAreAdopted(t *testing.T) {
 
 // TestHalvesAreFollowed changes the cloud of a half of a plan to another half behind the plan's back: the way forward reaches it.
 func TestHalvesAreFollowed(t *testing.T) {
-	for seed := range fuzz.Rounds(8, 60) {
+	for seed := range fuzz.Rounds(4, 16) {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			t.Parallel()
 			rng := rand.New(rand.NewPCG(seed, 1712))

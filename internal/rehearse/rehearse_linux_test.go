@@ -130,7 +130,7 @@ func TestRandomEstates(t *testing.T) {
 // TestHalves rehearses plans of which parts are gone, or are others.
 func TestHalves(t *testing.T) {
 	t.Parallel()
-	for seed := range fuzz.Rounds(2, 12) {
+	for seed := range fuzz.Rounds(1, 6) {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			play(t, estatetest.Half(t, rand.New(rand.NewPCG(seed, 8)), ""), rehearse.Options{Most: 1500})
 		})

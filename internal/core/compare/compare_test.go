@@ -207,7 +207,7 @@ func agrees(t *testing.T, before, after *estate.Estate, seed uint64) *Result {
 
 // TestHalvesAgainstAllPairs compares plans of which some parts are taken away, or are others.
 func TestHalvesAgainstAllPairs(t *testing.T) {
-	for seed := range fuzz.Rounds(20, 120) {
+	for seed := range fuzz.Rounds(8, 40) {
 		rng := rand.New(rand.NewPCG(seed, 42))
 		name := estatetest.AnyPlan(rng)
 		agrees(t, estatetest.Half(t, rng, name), estatetest.Half(t, rng, name), seed)

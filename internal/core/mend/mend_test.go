@@ -66,7 +66,7 @@ func TestRandomFixes(t *testing.T) {
 // TestFixesOfHalves fixes what check finds in plans of which parts are gone or are others: what is written can be read, has no more findings, ends
 // what it is said to, and no line of expect that held is broken.
 func TestFixesOfHalves(t *testing.T) {
-	for seed := range fuzz.Rounds(20, 150) {
+	for seed := range fuzz.Rounds(8, 40) {
 		e := estatetest.Half(t, rand.New(rand.NewPCG(seed, 22)), "")
 		before := found(e, today)
 		r := Of(e, before, nil, today)

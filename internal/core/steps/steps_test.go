@@ -105,7 +105,7 @@ func TestEveryState(t *testing.T) {
 // TestEveryStateOfHalves is the same for plans of which parts are gone or are others: every state can be read, the last one is the new plan, and
 // what is cut and opened between two workloads is told exactly; of what is outside, at least what is so for all of it.
 func TestEveryStateOfHalves(t *testing.T) {
-	for seed := range fuzz.Rounds(12, 60) {
+	for seed := range fuzz.Rounds(5, 20) {
 		rng := rand.New(rand.NewPCG(seed, 72))
 		name := estatetest.AnyPlan(rng)
 		old, fresh := estatetest.Half(t, rng, name), estatetest.Half(t, rng, name)

@@ -40,7 +40,7 @@ func TestWrittenOutItIsTheSame(t *testing.T) {
 		stated, _ := randomplan.Both(rand.New(rand.NewPCG(seed, 18)))
 		plans = append(plans, stated)
 	}
-	for seed := range fuzz.Rounds(60, 300) { // plans of which parts are gone, or others
+	for seed := range fuzz.Rounds(30, 80) { // plans of which parts are gone, or others
 		plans = append(plans, estatetest.Half(t, rand.New(rand.NewPCG(seed, 19)), "").Plan.Files.Whole())
 	}
 	for i, content := range plans {

@@ -50,7 +50,7 @@ func lines(e *estate.Estate, rng *rand.Rand) (all []text.Edit) {
 // and a second run writes nothing.
 func TestHalvesAreWired(t *testing.T) {
 	wired, needed := 0, 0
-	for seed := range fuzz.Rounds(15, 100) {
+	for seed := range fuzz.Rounds(6, 30) {
 		rng := rand.New(rand.NewPCG(seed, 141))
 		e := estatetest.Half(t, rng, "")
 		for _, x := range lines(e, rng) {

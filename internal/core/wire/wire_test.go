@@ -55,7 +55,7 @@ func TestStatements(t *testing.T) {
 
 // TestWishes is the same for estates whose networks differ, where only what no wiring ends may be found.
 func TestWishes(t *testing.T) {
-	for seed := range fuzz.Rounds(20, 150) {
+	for seed := range fuzz.Rounds(10, 50) {
 		content := randomplan.Wish(rand.New(rand.NewPCG(seed, 161)))
 		e := estatetest.Load(t, content)
 		r := carve.Estate(e)
