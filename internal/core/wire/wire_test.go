@@ -50,7 +50,7 @@ func TestStatements(t *testing.T) {
 		require.Empty(t, check.Run(after), "seed %d\n%s", seed, written)
 		require.Empty(t, Estate(after).Changes, "seed %d: twice is once\n%s", seed, written)
 	}
-	assert.Greater(t, changes, int(fuzz.Rounds(300, 1000)))
+	assert.Greater(t, changes, int(fuzz.Rounds(250, 900)))
 }
 
 // TestWishes is the same for estates whose networks differ, where only what no wiring ends may be found.
