@@ -22,7 +22,7 @@ const asked = `carve -why|wire|check|check -fix|check -format sarif|show|show A|
 compare OLD|steps OLD|draw estate -o x.svg|draw space -o x.svg|draw change OLD -o x.svg|draw path A B -on tcp/443 -o x.svg|export tables|export hosts|export zone|export values|cut A B|join A B|join A B -only|report -o x.html
 renumber A|renumber A -size /20|grow A -hosts 500|rename A zz|space|space -free|overlaps|build -dry`
 
-// TestHalfPlans takes parts away from plans, as somebody does who is still writing one, and asks every command about what is left: it answers, or
+// TestHalfPlans takes parts away from plans, or puts other words there, as somebody does who is still writing one, and asks every command about what is left: it answers, or
 // says what is wrong with the plan, and changes nothing that it was not told to.
 func TestHalfPlans(t *testing.T) {
 	t.Parallel()
@@ -32,11 +32,11 @@ func TestHalfPlans(t *testing.T) {
 			t.Parallel()
 			rng := rand.New(rand.NewPCG(seed, 91))
 			content := estatetest.Plan(t, []string{"coast", "lakes", "more", "skerry-line", "whole"}[rng.IntN(5)])
-			folder, names := t.TempDir(), []string{"internet", "198.51.100.7", "west"}
+			folder, names := t.TempDir(), append(namesIn(t, content), "internet", "198.51.100.7", "west")
 			old := filepath.Join(folder, "old.yaml")
 			require.NoError(t, os.WriteFile(old, []byte(content), 0o644))
 			for range 1 + rng.IntN(5) {
-				if less, _, err := plans.One("p", content).First().Apply(anyPart(t, content, rng, &names)); err == nil {
+				if less, _, err := plans.One("p", content).First().Apply(estatetest.AnyPart(t, content, rng)); err == nil {
 					content = less
 				}
 			}
@@ -63,31 +63,23 @@ func TestHalfPlans(t *testing.T) {
 	}
 }
 
-// anyPart is an edit that takes a key or an element of a plan away, whichever; names get those of the plan.
-func anyPart(t *testing.T, content string, rng *rand.Rand, names *[]string) []plans.Edit {
+// namesIn are names that a plan gives: of what stands in its mappings, and of the parts of its networks.
+func namesIn(t *testing.T, content string) (names []string) {
 	t.Helper()
-	var all [][]plans.Edit
-	var walk func(path plans.Path, v plans.Value)
-	walk = func(path plans.Path, v plans.Value) {
-		for _, f := range v.Fields() {
-			all = append(all, []plans.Edit{plans.Remove(path, f.Key)})
-			switch {
-			case len(path) == 1 && path[0] != "expect":
-				*names = append(*names, f.Key)
-			case len(path) == 3 && path[0] == "networks":
-				*names = append(*names, path[1]+"/"+f.Key)
-			}
-			walk(path.To(f.Key), f.Value)
-		}
-		for i, x := range v.Items() {
-			all = append(all, []plans.Edit{plans.RemoveNth(path, i+1)})
-			walk(path.To(fmt.Sprint(i+1)), x)
-		}
-	}
 	root, found := plans.One("p", content).First().Value(nil)
 	require.True(t, found)
-	walk(nil, root)
-	slices.Sort(*names)
-	*names = slices.Compact(*names)
-	return all[rng.IntN(len(all))]
+	for _, section := range root.Fields() {
+		for _, thing := range section.Value.Fields() {
+			names = append(names, thing.Key)
+			for _, kind := range thing.Value.Fields() {
+				if section.Key == "networks" {
+					for _, part := range kind.Value.Fields() {
+						names = append(names, thing.Key+"/"+part.Key)
+					}
+				}
+			}
+		}
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
 }

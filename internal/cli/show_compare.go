@@ -10,6 +10,9 @@ import (
 	"wendrik/internal/core/phrase"
 )
 
+// maxReasons is how many changes, and whatever else there may be many of, are told one by one.
+const maxReasons = 40
+
 // words are ends as a person would call them, few of them.
 func (v *versions) words(names []string) string {
 	return phrase.Few(compare.Gather(names, v.after.Estate, v.before.Estate), 4)

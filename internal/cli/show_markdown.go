@@ -167,14 +167,11 @@ func estateCard(e *estate.Estate) *card {
 	k.part("address space", blocks)
 	networks := &sheet{header: []string{"network", "region", "range", "subnets", "workloads", "way out", "owner"}, right: map[int]bool{3: true, 4: true}, wrap: 5}
 	for _, n := range e.Networks {
-		var regions, out []string
-		for _, r := range n.Regions {
-			regions = append(regions, r.Name.Value)
-		}
+		var out []string
 		for _, g := range n.Gateways {
 			out = append(out, gatewayKind(g)+" "+g.Name)
 		}
-		networks.add(n.Name, phrase.And(regions), phrase.List(n.Ranges), fmt.Sprint(len(n.Subnets)), fmt.Sprint(len(n.Workloads())), phrase.Few(out, 3), n.Plan.Owner.Value)
+		networks.add(n.Name, phrase.And(n.RegionNames()), phrase.List(n.Ranges), fmt.Sprint(len(n.Subnets)), fmt.Sprint(len(n.Workloads())), phrase.Few(out, 3), n.Plan.Owner.Value)
 	}
 	k.part("networks", networks)
 	joins := &sheet{header: []string{"joined by", "what", "state"}, wrap: 1}

@@ -14,9 +14,6 @@ import (
 	"wendrik/internal/core/wire"
 )
 
-// maxReasons is how many changes are told one by one.
-const maxReasons = 40
-
 // wired shows what wiring comes to: what is missing and why, the difference that it makes, what contradicts, and what else opens.
 func (c *call) wired(e *estate.Estate, r *wire.Result) error {
 	switch {

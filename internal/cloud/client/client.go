@@ -367,8 +367,11 @@ func (c *client) takeBack(ctx context.Context, key int, k stock.Kind, a *cloud.A
 		}
 	}
 	for _, side := range slices.Clone(left) {
+		if slices.Contains(keep, side) {
+			continue
+		}
 		i, _, err := c.find(ctx, side)
-		if slices.Contains(keep, side) || err != nil || i == key { // of what no key sees the cloud says whose it is
+		if err != nil || i == key { // of what no key sees the cloud says whose it is
 			continue
 		}
 		left = slices.DeleteFunc(left, func(x string) bool { return x == side })

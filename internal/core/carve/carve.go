@@ -403,20 +403,26 @@ func (c *carver) inTheWay(n *estate.Network, a netip.Addr, length int) string {
 	if err != nil {
 		return ""
 	}
-	for _, t := range c.survey.Who(p) {
-		switch by := t.By.(type) {
-		case nil:
-			return fmt.Sprintf("; %s is in use outside the plan", t.Range)
+	return c.whose(p, func(by estate.Object) bool {
+		switch by := by.(type) {
 		case *estate.Subnet:
-			if by.Network == n {
-				continue
-			}
+			return by.Network == n
 		case *estate.Held:
-			if by.Network == n {
-				continue
-			}
+			return by.Network == n
 		}
-		return fmt.Sprintf("; %s %s has %s", t.By.Kind(), t.By.ID(), t.Range)
+		return false
+	})
+}
+
+// whose says who has a part of a range, but for some who may; empty when nobody has.
+func (c *carver) whose(p netip.Prefix, may func(by estate.Object) bool) string {
+	for _, t := range c.survey.Who(p) {
+		switch {
+		case t.By == nil:
+			return fmt.Sprintf("; %s is in use outside the plan", t.Range)
+		case !may(t.By):
+			return fmt.Sprintf("; %s %s has %s", t.By.Kind(), t.By.ID(), t.Range)
+		}
 	}
 	return ""
 }

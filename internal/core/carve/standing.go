@@ -112,25 +112,12 @@ func (f *field) standing() {
 			case !within:
 				fail("give what lives there other addresses, or the network the range that they lie in", "%s has the address %s, which does not lie in network %s (%s)", who, addrs[0], f.n.Name, phrase.List(f.base))
 			case !f.free.ContainsRange(p):
-				fail("give what lives there other addresses, or free that range", "%s has the address %s, and %s around it is not free%s", who, addrs[0], p, f.whose(p))
+				fail("give what lives there other addresses, or free that range", "%s has the address %s, and %s around it is not free%s", who, addrs[0], p, f.whose(p, func(by estate.Object) bool { return by == estate.Object(f.n) }))
 			default:
 				f.take(s, p, fmt.Sprintf("; around %s, which stands in it", addrs[0]))
 			}
 		}
 	}
-}
-
-// whose says who has a part of a range of the network.
-func (f *field) whose(p netip.Prefix) string {
-	for _, t := range f.survey.Who(p) {
-		switch {
-		case t.By == nil:
-			return fmt.Sprintf("; %s is in use outside the plan", t.Range)
-		case t.By != estate.Object(f.n):
-			return fmt.Sprintf("; %s %s has %s", t.By.Kind(), t.By.ID(), t.Range)
-		}
-	}
-	return ""
 }
 
 // verify makes the changes in a copy of the plan, and reports what in it could not be read any more.

@@ -60,18 +60,14 @@ func newEstateBuilder(e *estate.Estate, font Font) *estateBuilder {
 func (b *estateBuilder) cards() {
 	regions := map[string]int{}
 	for _, n := range b.e.Networks {
-		name := ""
-		var words []string
-		for _, r := range n.Regions {
-			words = append(words, r.Name.Value)
-		}
-		if name = strings.Join(words, ", "); name == "" {
+		name := strings.Join(n.RegionNames(), ", ")
+		if name == "" {
 			name = "no region"
 		}
 		if _, known := regions[name]; !known {
 			regions[name] = len(b.groups)
 			label := "region " + name
-			if len(words) == 0 {
+			if len(n.Regions) == 0 {
 				label = "no region is given"
 			}
 			b.groups = append(b.groups, group{label, Region, label})

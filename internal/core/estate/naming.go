@@ -43,7 +43,7 @@ func (n *Network) SubnetName(ranges []netip.Prefix, tier, place string, p netip.
 			if n.Profile.SubnetsIn != profile.OneZone {
 				return ""
 			}
-			return n.shortZone(place)
+			return n.ShortZone(place)
 		case "region":
 			if n.Profile.SubnetsIn == profile.OneRegion {
 				return place
@@ -62,8 +62,16 @@ func (n *Network) SubnetName(ranges []netip.Prefix, tier, place string, p netip.
 	})
 }
 
-// shortZone is a zone's name without what it repeats of its region's: a for zone west-a of region west.
-func (n *Network) shortZone(zone string) string {
+// RegionNames are the names of the regions that the network lives in.
+func (n *Network) RegionNames() (all []string) {
+	for _, r := range n.Regions {
+		all = append(all, r.Name.Value)
+	}
+	return all
+}
+
+// ShortZone is a zone's name without what it repeats of its region's: a for zone west-a of region west.
+func (n *Network) ShortZone(zone string) string {
 	for _, r := range n.Regions {
 		if short, cut := strings.CutPrefix(zone, r.Name.Value+"-"); cut && short != "" {
 			return short
@@ -90,11 +98,8 @@ func (n *Network) Places(t *Tier) []string {
 		}
 		return places
 	case profile.OneRegion:
-		for _, r := range n.Regions {
-			places = append(places, r.Name.Value)
-		}
-		if len(places) > 0 {
-			return places
+		if regions := n.RegionNames(); len(regions) > 0 {
+			return regions
 		}
 	}
 	return []string{""}
@@ -136,7 +141,7 @@ func (n *Network) wouldWire(name string) bool {
 	}
 	for _, r := range n.Regions {
 		for _, z := range r.Zones {
-			if name == WiredNAT+"-"+n.shortZone(z.Value) {
+			if name == WiredNAT+"-"+n.ShortZone(z.Value) {
 				return nat
 			}
 		}

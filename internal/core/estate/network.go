@@ -109,13 +109,6 @@ func (b *builder) zone(n *Network, z plan.Text, in spot) {
 	}
 }
 
-func regionNames(n *Network) (all []string) {
-	for _, r := range n.Regions {
-		all = append(all, r.Name.Value)
-	}
-	return all
-}
-
 // held binds the parts of a network that are held.
 func (b *builder) held(n *Network) {
 	for _, p := range n.Plan.Held {
@@ -153,7 +146,7 @@ func (b *builder) subnets(n *Network) {
 			r := b.region(p.Region, spot{s, "region"})
 			if r != nil && len(n.Regions) > 0 && !slices.Contains(n.Regions, r) {
 				b.report(p.Region.At, spot{s, "region"}, regionOutside, fmt.Sprintf("write one of its regions, or add %s to them", r.Name.Value),
-					"subnet %s is in region %s, and its network %s is in %s", s.Name, r.Name.Value, n.Name, phrase.And(regionNames(n)))
+					"subnet %s is in region %s, and its network %s is in %s", s.Name, r.Name.Value, n.Name, phrase.And(n.RegionNames()))
 			}
 		}
 		for _, r := range p.Ranges {

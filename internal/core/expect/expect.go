@@ -67,13 +67,7 @@ func NoLonger(before, after *estate.Estate, closes bool) []plan.Expectation {
 		if len(after.Plan.Expect) == len(before.Plan.Expect) {
 			now = &after.Plan.Expect[i] // what moves, or is called otherwise, moves in lines, too
 		}
-		var broken bool
-		if x.Never || x.Only {
-			broken = Never(after, now).Counter != nil && Never(before, x).Holds
-		} else {
-			broken = closes && One(before, x).Holds && !One(after, now).Holds
-		}
-		if broken {
+		if lets(before, after, x, now) || closes && !x.Never && !x.Only && One(before, x).Holds && !One(after, now).Holds {
 			all = append(all, *x)
 		}
 	}
@@ -86,14 +80,16 @@ func Against(before, after *estate.Estate) []plan.Expectation {
 	var all []plan.Expectation
 	for i := range before.Plan.Expect {
 		x := &before.Plan.Expect[i]
-		if !x.Never && !x.Only {
-			continue
-		}
-		if now := Never(after, x); now.Counter != nil && Never(before, x).Holds {
+		if lets(before, after, x, x) {
 			all = append(all, *x)
 		}
 	}
 	return all
+}
+
+// lets reports whether what a line keeps out before a change, and as it stands then, gets there after it.
+func lets(before, after *estate.Estate, was, is *plan.Expectation) bool {
+	return (was.Never || was.Only) && Never(after, is).Counter != nil && Never(before, was).Holds
 }
 
 // Never is what becomes of that part of an expectation that says who never reaches whom: all of one that says never, and of one that says only, that

@@ -137,12 +137,7 @@ func words[T fmt.Stringer](all []T) []string {
 }
 
 func (b *builder) network(n *estate.Network) {
-	props := Props{"profile": plan.Knobs(n.Profile)}
-	var regions []string
-	for _, r := range n.Regions {
-		regions = append(regions, r.Name.Value)
-	}
-	props["regions"] = regions
+	props := Props{"profile": plan.Knobs(n.Profile), "regions": n.RegionNames()}
 	if n.Profile.OwnRanges {
 		if props["ranges"] = words(n.Ranges); len(n.Ranges) == 0 {
 			return // which waits for its range
@@ -252,11 +247,9 @@ func (b *builder) workload(w *estate.Workload) {
 		return
 	}
 	props := Props{"subnet": key(w.Subnet), "addresses": words(w.Addrs), "assigned": w.Assigned, "groups": keys(w.Groups), "listens": flowsOf(w.Listens), "forwards": string(w.Forwards),
-		"targets": keys(w.Targets), "target-ports": flowsOf(w.TargetPorts), "balances": w.Plan.Balances.Value}
-	if len(w.Targets) > 0 {
-		props["balances"] = false // which is said by having some
-	} else if props["target-ports"] = ""; len(w.Plan.Targets) > 0 { // which all wait
-		props["balances"] = true
+		"targets": keys(w.Targets), "balances": (w.Plan.Balances.Value || len(w.Plan.Targets) > 0) && len(w.Targets) == 0}
+	if len(w.Targets) > 0 { // else they wait, and so do the ports
+		props["target-ports"] = flowsOf(w.TargetPorts)
 	}
 	if !w.Assigned {
 		props["public"] = words(w.Public)

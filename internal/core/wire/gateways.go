@@ -172,7 +172,7 @@ func (w *wirer) nat(x *wanted) {
 		}
 		name := estate.WiredNAT
 		if zone != "" {
-			name = estate.WiredNAT + "-" + short(n, zone)
+			name = estate.WiredNAT + "-" + n.ShortZone(zone)
 		}
 		name = x.free(name)
 		why := fmt.Sprintf("outbound tiers of network %s need a NAT gateway", n.Name)
@@ -182,14 +182,4 @@ func (w *wirer) nat(x *wanted) {
 		w.add("nat", why, text.Set(n.Place().To("gateways"), name, text.Map(text.Field{Key: "kind", Value: text.Word("nat")}, text.Field{Key: "in", Value: text.Word(in.Name)}, text.Field{Key: "public", Value: text.Word(plan.Assigned)})))
 		x.nats[zone] = &estate.Gateway{Name: name, Network: n, Type: estate.NATGateway, In: in}
 	}
-}
-
-// short is a zone's name without what it repeats of its region's.
-func short(n *estate.Network, zone string) string {
-	for _, r := range n.Regions {
-		if prefix := r.Name.Value + "-"; len(zone) > len(prefix) && zone[:len(prefix)] == prefix {
-			return zone[len(prefix):]
-		}
-	}
-	return zone
 }

@@ -12,8 +12,8 @@ import (
 
 // This file writes into a pattern, once, what every network that takes it gets alike.
 
-// own are the keys that may differ between the networks of a pattern: they stay with the networks.
-var own = map[string][]string{"gateways": {"address"}, "tables": nil, "groups": nil, "lists": nil}
+// own is the key that may differ between the networks of a pattern: it stays with the networks.
+const own = "address"
 
 // intoPatterns has new gateways, tables, groups and lists that all networks of a pattern get alike stand in the pattern, where the plan comes to the
 // same by that.
@@ -42,7 +42,7 @@ func (w *wirer) intoPatterns() {
 	}
 }
 
-// alike is what some networks all get as a new thing of a name, but for the keys that may differ.
+// alike is what some networks all get as a new thing of a name, but for the key that may differ.
 func (w *wirer) alike(takers []*estate.Network, kind, name string) (shared text.Value, ok bool) {
 	for i, n := range takers {
 		v, found := w.After.Plan.Files.Value(n.Place().To(kind, name))
@@ -51,7 +51,7 @@ func (w *wirer) alike(takers []*estate.Network, kind, name string) (shared text.
 		}
 		var fields []text.Field
 		for _, f := range v.Fields() {
-			if !slices.Contains(own[kind], f.Key) {
+			if f.Key != own {
 				fields = append(fields, f)
 			}
 		}
@@ -68,13 +68,11 @@ func (w *wirer) alike(takers []*estate.Network, kind, name string) (shared text.
 func (w *wirer) intoPattern(pattern string, takers []*estate.Network, kind, name string, shared text.Value) {
 	edits := []text.Edit{text.Set(text.Path{"patterns", pattern, kind}, name, shared)}
 	for _, n := range takers {
-		for _, key := range own[kind] {
-			if v, found := w.After.Plan.Files.Value(n.Place().To(kind, name, key)); found {
-				if all := v.Items(); len(all) == 1 {
-					v = all[0]
-				}
-				edits = append(edits, text.Set(n.Place().To(kind, name), key, v))
+		if v, found := w.After.Plan.Files.Value(n.Place().To(kind, name, own)); found {
+			if all := v.Items(); len(all) == 1 {
+				v = all[0]
 			}
+			edits = append(edits, text.Set(n.Place().To(kind, name), own, v))
 		}
 	}
 	gone := func(e text.Edit) bool {

@@ -54,7 +54,7 @@ func (w *wirer) tables(x *wanted, access string) {
 	for _, zone := range order {
 		name := access
 		if zone != "" {
-			name += "-" + short(n, zone)
+			name += "-" + n.ShortZone(zone)
 		}
 		at := slices.IndexFunc(n.Tables, func(t *estate.Table) bool { return t.Name == name && t.Plan != nil })
 		fresher := name

@@ -22,18 +22,24 @@ import (
 	"wendrik/internal/randomplan"
 )
 
+// carved is an estate in which all has the ranges and addresses that carve gives.
+func carved(t *testing.T, e *estate.Estate) *estate.Estate {
+	t.Helper()
+	r := carve.Estate(e)
+	require.Empty(t, r.Misfits, e.Plan.Files.Whole())
+	after, problems, err := e.With(r.Changes)
+	require.NoError(t, err)
+	require.Empty(t, problems)
+	return after
+}
+
 // TestStatements carves and wires statements: then every line of expect holds, check finds nothing, and a second run has
 // nothing to say.
 func TestStatements(t *testing.T) {
 	changes := 0
 	for seed := range fuzz.Rounds(20, 60) {
 		content := randomplan.Statement(rand.New(rand.NewPCG(seed, 101)))
-		e := estatetest.Load(t, content)
-		r := carve.Estate(e)
-		require.Empty(t, r.Misfits, content)
-		e, findings, err := e.With(r.Changes)
-		require.NoError(t, err)
-		require.Empty(t, findings)
+		e := carved(t, estatetest.Load(t, content))
 		w := Estate(e)
 		require.NoError(t, w.Uneditable, "seed %d\n%s", seed, content)
 		require.Empty(t, w.Contradicts, "seed %d\n%s", seed, content)
@@ -57,12 +63,7 @@ func TestStatements(t *testing.T) {
 func TestWishes(t *testing.T) {
 	for seed := range fuzz.Rounds(10, 50) {
 		content := randomplan.Wish(rand.New(rand.NewPCG(seed, 161)))
-		e := estatetest.Load(t, content)
-		r := carve.Estate(e)
-		require.Empty(t, r.Misfits, content)
-		e, findings, err := e.With(r.Changes)
-		require.NoError(t, err)
-		require.Empty(t, findings)
+		e := carved(t, estatetest.Load(t, content))
 		w := Estate(e)
 		require.NoError(t, w.Uneditable, "seed %d\n%s", seed, content)
 		for _, all := range [][]diag.Finding{w.Contradicts, w.Unmet, w.Waiting, w.Spared} {
@@ -96,10 +97,7 @@ func TestNeverIsNever(t *testing.T) {
 				lines++
 			}
 		}
-		e := estatetest.Load(t, content)
-		e, findings, err := e.With(carve.Estate(e).Changes)
-		require.NoError(t, err)
-		require.Empty(t, findings)
+		e := carved(t, estatetest.Load(t, content))
 		w := Estate(e)
 		require.NoError(t, w.Uneditable, "seed %d\n%s", seed, content)
 		require.Empty(t, expect.Against(e, w.After), "seed %d\n%s", seed, content)
