@@ -46,7 +46,7 @@ func (w *wirer) intoPatterns() {
 func (w *wirer) alike(takers []*estate.Network, kind, name string) (shared text.Value, ok bool) {
 	for i, n := range takers {
 		v, found := w.After.Plan.Files.Value(n.Place().To(kind, name))
-		if _, stood := w.e.Plan.Files.Value(n.Place().To(kind, name)); !found || stood || len(v.Fields()) == 0 {
+		if _, stood := w.e.Plan.Files.Value(n.Place().To(kind, name)); !found || stood {
 			return shared, false
 		}
 		var fields []text.Field
@@ -61,7 +61,7 @@ func (w *wirer) alike(takers []*estate.Network, kind, name string) (shared text.
 			return shared, false
 		}
 	}
-	return shared, true
+	return shared, len(shared.Fields()) > 0 // else it stands in a wider pattern already
 }
 
 // intoPattern has a thing stand in a pattern, in the place of the one that each of its networks gets.

@@ -9,6 +9,7 @@ import (
 
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/estate/estatetest"
+	"wendrik/internal/core/text"
 )
 
 // TestIntoPatterns: what every network of a pattern gets alike stands in the pattern, once, but for its address; what one of them has already, or
@@ -22,6 +23,7 @@ patterns:
   service:
     tiers: {web: {access: public}, app: {access: outbound}}
     nat: one
+  shop: {pattern: service}
 networks:
 `
 	network := func(name, third, more string) string {
@@ -35,6 +37,7 @@ networks:
 		{"all of it", network("a", "1", "") + network("b", "2", "") + lone, []string{"tables.outbound", "tables.public", "gateways.front", "gateways.out"}, []string{"gateways.out.address"}},
 		{"one taker has a gateway", network("a", "1", "") + network("b", "2", ", gateways: {front: {kind: internet}}"), []string{"tables.outbound", "tables.public", "gateways.out"}, []string{"gateways.front"}},
 		{"one taker has another way", network("a", "1", ", nat: per-zone") + network("b", "2", ""), []string{"tables.public", "gateways.front"}, []string{"gateways.out-a", "tables.outbound"}},
+		{"some by way of another pattern", network("a", "1", "") + strings.ReplaceAll(network("b", "2", "")+network("c", "3", ""), "pattern: service", "pattern: shop"), []string{"tables.outbound", "tables.public", "gateways.front", "gateways.out"}, []string{"gateways.out.address"}},
 		{"one network alone", network("a", "1", "") + lone, nil, []string{"tables.outbound", "tables.public", "gateways.front", "gateways.out"}},
 	} {
 		e := estatetest.Load(t, head+c.plan)
@@ -52,6 +55,8 @@ networks:
 			}
 		}
 		stands("patterns.service", c.pattern)
+		shop, _ := files.Value(text.Path{"patterns", "shop"})
+		assert.Equal(t, "{pattern: service}", shop.String(), c.name)
 		stands("networks.a", c.own)
 		for _, x := range c.pattern {
 			_, found := files.Value(strings.Split("networks.a."+x+".kind", "."))
