@@ -182,10 +182,10 @@ func noteText(n reach.Note) string {
 		return fmt.Sprintf("%s sees one direction of %s alone: it may pass that, or drop it, and neither reaches nor never holds of it", n.Workload.Name, n.Flows)
 	case reach.OneRank:
 		var over []string
-		for _, r := range append([]*estate.Route{n.Route}, n.Route.Or...) {
-			over = append(over, r.ViaName())
+		for _, o := range n.Tie.Over {
+			over = append(over, o.ID())
 		}
-		return fmt.Sprintf("%s is learned more than once, by way of %s: a packet may take any of them, so %s may pass or not, and neither reaches nor never holds of it", n.Route.To, phrase.And(over), n.Flows)
+		return fmt.Sprintf("%s is learned more than once, by way of %s: a packet may take any of them, so %s may pass or not, and neither reaches nor never holds of it", n.Tie.To, phrase.And(over), n.Flows)
 	case reach.Unheard:
 		return fmt.Sprintf("%s does not listen on %s; it listens on %s", n.Workload.Name, n.Flows, n.Workload.Listens)
 	}

@@ -1,6 +1,7 @@
 package reach
 
 import (
+	"net/netip"
 	"slices"
 
 	"wendrik/internal/core/estate"
@@ -8,7 +9,8 @@ import (
 )
 
 // Where a table has several routes of one rank to a range, a network may take any of them, for each flow and each direction
-// another (RFC 2992 says how routers spread flows). Such a packet is walked once for each choice.
+// another (RFC 2992 says how routers spread flows). So may a site whose ranges of others come by several hubs. Such a packet is
+// walked once for each choice.
 
 // maxChoices is how many ways are walked for the sake of choices; of what is left, nothing is sure.
 const maxChoices = 64
@@ -20,17 +22,24 @@ type choices struct {
 	walked int
 }
 
-// choice is what was taken at one place.
-type choice struct {
-	first *estate.Route
-	taken int
-	of    int
+// Tie is where a packet may go any of several ways: by routes of one rank, or, out of a site, by one of its hubs.
+type Tie struct {
+	To   netip.Prefix    // the range that all of them lead to
+	Over []estate.Object // where they lead next
 }
 
-// take gives which of some routes is taken where the walk comes next.
-func (c *choices) take(first *estate.Route, of int) int {
+func (t Tie) is(o Tie) bool { return t.To == o.To && slices.Equal(t.Over, o.Over) }
+
+// choice is what was taken at one place.
+type choice struct {
+	tie   Tie
+	taken int
+}
+
+// take gives which way is taken of those of the tie that the walk comes to next.
+func (c *choices) take(t Tie) int {
 	if c.met == len(c.made) {
-		c.made = append(c.made, choice{first: first, of: of})
+		c.made = append(c.made, choice{tie: t})
 	}
 	c.met++
 	return c.made[c.met-1].taken
@@ -43,7 +52,7 @@ func (c *choices) next() bool {
 	}
 	c.made, c.met = c.made[:c.met], 0
 	for c.walked++; len(c.made) > 0 && c.walked < maxChoices; c.made = c.made[:len(c.made)-1] {
-		if last := &c.made[len(c.made)-1]; last.taken+1 < last.of {
+		if last := &c.made[len(c.made)-1]; last.taken+1 < len(last.tie.Over) {
 			last.taken++
 			return true
 		}
@@ -51,13 +60,18 @@ func (c *choices) next() bool {
 	return false
 }
 
-func (c *choices) tied() (all []*estate.Route) {
+func (c *choices) tied() (all []Tie) {
 	for _, x := range c.made[:c.met] {
-		if !slices.Contains(all, x.first) {
-			all = append(all, x.first)
-		}
+		all = withTie(all, x.tie)
 	}
 	return all
+}
+
+func withTie(all []Tie, t Tie) []Tie {
+	if slices.ContainsFunc(all, t.is) {
+		return all
+	}
+	return append(all, t)
 }
 
 // choose gives the route that is taken of those of one rank. One that leads over what is out of order is withdrawn where
@@ -74,7 +88,39 @@ func (w *walker) choose(r *estate.Route, over func(*estate.Route) any) *estate.R
 	case 1:
 		return all[0]
 	}
-	return all[w.choices.take(r, len(all))]
+	tie := Tie{To: r.To}
+	for _, x := range all {
+		tie.Over = append(tie.Over, x.Via)
+	}
+	return all[w.choices.take(tie)]
+}
+
+// byHub is the attachment by which a site sends a packet: the one whose hub has the longest route for it, and any of several that
+// have one as long. The last where none has any, so that the reason can be told; nil where the site is attached to nothing. One
+// that is out of order is passed over where another stands.
+func (w *walker) byHub(site *estate.Site, p packet) *estate.Attachment {
+	var best []*estate.Attachment
+	tie := Tie{}
+	for _, a := range site.Attachments {
+		r := lookup(p.dst, a.Table.Routes, a.Table.Lookup)
+		switch {
+		case r == nil || len(site.Attachments) > 1 && (w.e.Out(a) || w.e.Out(a.Hub)):
+		case len(best) == 0 || r.To.Bits() > tie.To.Bits():
+			best, tie = append(best[:0], a), Tie{To: r.To, Over: []estate.Object{a.Hub}}
+		case r.To.Bits() == tie.To.Bits():
+			best, tie.Over = append(best, a), append(tie.Over, a.Hub)
+		}
+	}
+	switch {
+	case len(best) > 1:
+		w.record.remembers(false) // since the walk must be made for each
+		return best[w.choices.take(tie)]
+	case len(best) == 1:
+		return best[0]
+	case len(site.Attachments) > 0:
+		return site.Attachments[len(site.Attachments)-1]
+	}
+	return nil
 }
 
 // overPeer is what a route of a network's own table that is one of several leads over; attached, that of a hub's.
@@ -114,10 +160,8 @@ func either(ways []Way) Way {
 				way.SeenAs = append(slices.Clip(way.SeenAs), s)
 			}
 		}
-		for _, r := range o.Tied {
-			if !slices.Contains(way.Tied, r) {
-				way.Tied = append(way.Tied, r)
-			}
+		for _, t := range o.Tied {
+			way.Tied = withTie(slices.Clip(way.Tied), t)
 		}
 		way.Blockers = withOthers(way.Blockers, o.Blockers)
 	}

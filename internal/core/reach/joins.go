@@ -364,13 +364,10 @@ func (w *walker) leaveSite(site *estate.Site, p packet) {
 	if site.Link != nil && w.overSiteLink(site, p) {
 		return
 	}
-	for i, a := range site.Attachments {
-		// Of several hubs, the first whose table has a route; the last in any case, so that the reason can be told.
-		if i == len(site.Attachments)-1 || lookup(p.dst, a.Table.Routes, a.Table.Lookup) != nil {
-			w.works(a, a.Hub)
-			w.overHub(a.Hub, a.Table, p)
-			return
-		}
+	if a := w.byHub(site, p); a != nil {
+		w.works(a, a.Hub)
+		w.overHub(a.Hub, a.Table, p)
+		return
 	}
 	if w.unexplained() {
 		return

@@ -154,7 +154,7 @@ type Way struct {
 	Back     []Hop
 	Crossed  [2][]estate.Object // what joins networks and was crossed there and back: peerings, hubs, sites, gateways, workloads that forward
 	Other    bool               // whether the reply comes back by another way
-	Tied     []*estate.Route    // of those of one rank that it met, the first, where it depends on the choice what passes
+	Tied     []Tie              // those that it met, where it depends on the choice what passes
 	each     []Way              // by each choice, where there is one
 	Blockers []diag.Finding
 }
@@ -165,7 +165,7 @@ type Note struct {
 	Workload *estate.Workload   // of MayPass, the firewall
 	Flows    flow.Set           // of Unheard, those that nobody listens on; of MayPass, those that may pass or not
 	Crossed  [2][]estate.Object // of AnotherWayBack, what is crossed there and back
-	Route    *estate.Route      // of OneRank, the first of those
+	Tie      Tie                // of OneRank
 }
 
 // NoteKind says what a note is about.
@@ -177,7 +177,7 @@ const (
 	Unheard                        // the workload does not listen on some of what was asked
 	AnotherWayBack                 // the reply comes back by another way
 	MayPass                        // a firewall sees one direction of flows alone, and may pass those that have no handshake or drop them
-	OneRank                        // what passes depends on which of several routes of one rank a packet takes
+	OneRank                        // what passes depends on which of several ways of one rank a packet takes
 )
 
 // Ask answers a question.
@@ -388,9 +388,9 @@ func (a *Answer) notes() {
 		}
 	}
 	for _, way := range a.Ways {
-		for _, r := range way.Tied {
-			if !slices.ContainsFunc(a.Notes, func(n Note) bool { return n.Route == r }) {
-				a.Notes = append(a.Notes, Note{Kind: OneRank, Route: r, Flows: way.May})
+		for _, t := range way.Tied {
+			if !slices.ContainsFunc(a.Notes, func(n Note) bool { return n.Kind == OneRank && n.Tie.is(t) }) {
+				a.Notes = append(a.Notes, Note{Kind: OneRank, Tie: t, Flows: way.May})
 			}
 		}
 	}

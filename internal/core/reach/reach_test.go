@@ -390,6 +390,57 @@ func TestRangesAsEnds(t *testing.T) {
 	}
 }
 
+// TestSiteWithTwoHubs: a site takes the hub with the longest route, and any of two that have one as long: what passes by one alone may
+// pass, and one that is out of order is not taken.
+func TestSiteWithTwoHubs(t *testing.T) {
+	const plan = `wendrik: 1
+profile: plain
+networks:
+  booking: {range: 10.1.0.0/16, subnets: {app: {range: 10.1.0.0/24}}, groups: {all: {in: [any from any], out: [any to any]}}, tables: {main: {main: true, routes: [{to: 10.200.0.0/16, via: core}]}}}
+hubs:
+  core: {attach: {booking: main, quay: main}, tables: {main: {learns: [quay, booking]}}}
+  east: {attach: {booking: main, quay: main}, tables: {main: {learns: [quay, booking]}}}
+sites: {quay: {ranges: 10.200.0.0/16, knows: [10.0.0.0/8]}}
+workloads: {clerk: {in: booking/app, address: 10.1.0.9, groups: [all]}}
+`
+	none := "  east: {attach: {booking: main, quay: main}, tables: {main: {learns: [quay], routes: [{to: 10.1.0.0/16, via: blackhole}]}}}\n"
+	both := "  east: {attach: {booking: main, quay: main}, tables: {main: {learns: [quay, booking]}}}\n"
+	ask := func(plan string, without ...string) string {
+		e, findings := estate.Load(text.One("wendrik.yaml", plan))
+		require.Empty(t, findings)
+		var failing []estate.Part
+		for _, p := range e.Parts() {
+			if slices.Contains(without, p.Name) {
+				failing = append(failing, p)
+			}
+		}
+		require.Len(t, failing, len(without))
+		e = e.Without(failing...)
+		said := ""
+		for _, ends := range [][2]string{{"quay", "clerk"}, {"clerk", "quay"}} {
+			from, _ := Find(e, ends[0])
+			to, _ := Find(e, ends[1])
+			flows, _ := flow.Parse("tcp/443")
+			a := Ask(e, Question{From: from, To: to, Flows: flows})
+			said += fmt.Sprint(a.Verdict, " may ", a.May, " ", codes(a))
+			for _, n := range a.Notes {
+				if n.Kind == OneRank {
+					said += fmt.Sprint(" ", n.Tie.To, " ", n.Tie.Over[0].ID(), " ", n.Tie.Over[1].ID())
+				}
+			}
+			said += "; "
+		}
+		return said
+	}
+	assert.Equal(t, "open may nothing ; open may nothing ; ", ask(plan))
+	split := strings.Replace(plan, both, none, 1)
+	assert.Equal(t, "partly may tcp/443 blackhole 10.1.0.0/16 core east; partly may tcp/443 blackhole 10.1.0.0/16 core east; ", ask(split), "one of them drops it")
+	assert.Equal(t, "open may nothing ; open may nothing ; ", ask(split, "east"), "that one is out of order")
+	longer := strings.Replace(split, "to: 10.1.0.0/16, via: blackhole", "to: 10.1.0.0/24, via: blackhole", 1)
+	assert.Equal(t, "blocked may nothing blackhole; blocked may nothing blackhole; ", ask(longer), "that one has the longer route")
+	assert.Equal(t, "open may nothing ; open may nothing ; ", ask(strings.Replace(longer, "10.1.0.0/24, via: blackhole", "10.0.0.0/8, via: blackhole", 1)), "the other one has the longer route")
+}
+
 // TestRoutesOfOneRank: what passes by each of two routes to one range passes, what passes by one alone may pass, and one that leads over
 // what is out of order is not taken.
 func TestRoutesOfOneRank(t *testing.T) {
@@ -430,7 +481,7 @@ workloads: {clerk: {in: booking/app, address: 10.1.0.9, groups: [all]}}
 		var over []string
 		for _, n := range a.Notes {
 			if n.Kind == OneRank {
-				over = append(over, n.Route.ViaName())
+				over = append(over, n.Tie.Over[0].ID())
 			}
 		}
 		return fmt.Sprint(a.Verdict, " full ", a.Full, " may ", a.May, " by ", over, " ", codes(a), " ", len(a.EachWay()))

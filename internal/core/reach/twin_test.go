@@ -250,7 +250,7 @@ func (t *trip) fromSite(s *estate.Site, p parcel, back bool) bool {
 			}
 		}
 	}
-	return len(s.Attachments) > 0 && t.throughHub(s.Attachments[0].Table, p, back, 0)
+	return len(s.Attachments) > 0 && t.throughHub(s.Attachments[0].Table, p, back, 0) // random plans have no site with two
 }
 
 func crosses(x *estate.Peering) bool { return x.Accepted[0] && x.Accepted[1] }

@@ -282,13 +282,15 @@ func (b *builder) siteRoutes(s *estate.Site) {
 		}
 		x.rule("", x.table(routes...))
 	}
+	var routes []Route // of all its hubs together, so that the longest is taken
 	for _, a := range s.Attachments {
-		var routes []Route
 		for _, r := range a.Table.Routes {
 			if !taken(routes, r.To) {
 				routes = append(routes, over(r.To, b.ties[a]))
 			}
 		}
+	}
+	if len(s.Attachments) > 0 {
 		x.rule("", x.table(routes...))
 	}
 }
