@@ -71,7 +71,7 @@ func (p *place) build(t *testing.T, want []stock.Thing, note string) (*build.Job
 // differs is what is there otherwise than wanted.
 func (p *place) differs(t *testing.T, want []stock.Thing) []string {
 	t.Helper()
-	there, err := build.Look(context.Background(), p.driver, p.head.Estate, want)
+	there, err := build.Look(context.Background(), p.driver, p.head, want)
 	require.NoError(t, err)
 	var all []string
 	for _, d := range stock.Between(want, there.Things()) {
@@ -143,7 +143,7 @@ func TestRandomPlansAreBuilt(t *testing.T) {
 				require.NoError(t, err)
 				assert.True(t, again.Empty(), "what is built is not built again")
 			}
-			there, err := build.Look(context.Background(), p.driver, p.head.Estate, nil)
+			there, err := build.Look(context.Background(), p.driver, p.head, nil)
 			require.NoError(t, err)
 			before, run, err := build.Before(context.Background(), p.driver, there, p.head.Estate)
 			require.NoError(t, err)
@@ -199,14 +199,14 @@ func TestStoppedRunsAreTakenBack(t *testing.T) {
 		p.close()
 		p = at(t, file, stock.HeadOf(e), fmt.Sprintf("refuse@%d", 1+n%7), 0)
 		_, out := p.build(t, second, build.Note(p.head.Estate, "second"))
-		there, err := build.Look(context.Background(), p.driver, p.head.Estate, nil)
+		there, err := build.Look(context.Background(), p.driver, p.head, nil)
 		require.NoError(t, err)
 		before, run, err := build.Before(context.Background(), p.driver, there, p.head.Estate)
 		require.NoError(t, err)
 		if out.Done > 0 {
 			require.Equal(t, "second", run)
 			if _, out = p.build(t, before, build.Undo(p.head.Estate, run)); len(out.Undone) > 0 { // the fault came here: it goes on
-				there, err = build.Look(context.Background(), p.driver, p.head.Estate, nil)
+				there, err = build.Look(context.Background(), p.driver, p.head, nil)
 				require.NoError(t, err)
 				before, run, err = build.Before(context.Background(), p.driver, there, p.head.Estate)
 				require.NoError(t, err)
@@ -298,7 +298,7 @@ workloads:
 	assert.Equal(t, cloud.Asked, drift.Things[0].State)
 	require.False(t, drift.Anew)
 	assert.NotContains(t, drift.Estate.Plan.Files.Whole(), "{booking: all, trains: all}")
-	_, adopted, err := build.Adopt(context.Background(), p.driver, "")
+	_, adopted, err := build.Adopt(context.Background(), p.driver, "", nil)
 	require.NoError(t, err)
 	assert.NotContains(t, adopted, "trains", "nothing passes by what only one side has accepted")
 
@@ -315,14 +315,14 @@ workloads:
 	}
 
 	// An acceptance is taken back by removing what was accepted.
-	there, err := build.Look(context.Background(), theirs.driver, p.head.Estate, want)
+	there, err := build.Look(context.Background(), theirs.driver, p.head, want)
 	require.NoError(t, err)
 	before, run, err := build.Before(context.Background(), theirs.driver, there, p.head.Estate)
 	require.NoError(t, err)
 	require.Equal(t, "third", run)
 	_, out = theirs.build(t, before, build.Undo(p.head.Estate, run))
 	require.Empty(t, out.Undone)
-	there, err = build.Look(context.Background(), p.driver, p.head.Estate, want)
+	there, err = build.Look(context.Background(), p.driver, p.head, want)
 	require.NoError(t, err)
 	assert.Nil(t, there.Item("attachment:spine/trains"))
 	for _, side := range []*place{p, &theirs, p} {
@@ -336,7 +336,7 @@ workloads:
 	// Either side can leave, and nothing of the other's is touched by that.
 	_, out = theirs.build(t, nil, "fourth")
 	require.Empty(t, out.Undone)
-	there, err = build.Look(context.Background(), p.driver, p.head.Estate, want)
+	there, err = build.Look(context.Background(), p.driver, p.head, want)
 	require.NoError(t, err)
 	for _, d := range stock.Between(want, there.Things()) {
 		assert.Regexp(t, "trains|shed", d.Key())
@@ -401,7 +401,7 @@ func TestRandomOwners(t *testing.T) {
 func (p *place) behind(t *testing.T, rng *rand.Rand) map[string]bool {
 	t.Helper()
 	ctx := context.Background()
-	there, err := build.Look(ctx, p.driver, p.head.Estate, nil)
+	there, err := build.Look(ctx, p.driver, p.head, nil)
 	require.NoError(t, err)
 	done := map[string]bool{}
 	for range 6 {
@@ -505,14 +505,14 @@ func TestAdoptedIsTheSame(t *testing.T) {
 			_, out := p.build(t, stock.Of(e), "first")
 			require.Empty(t, out.Undone)
 			if seed%2 == 1 {
-				there, err := build.Look(context.Background(), p.driver, p.head.Estate, nil)
+				there, err := build.Look(context.Background(), p.driver, p.head, nil)
 				require.NoError(t, err)
 				for _, i := range there.Items {
 					_, err := p.driver.Change(context.Background(), &cloud.Alteration{ID: i.At.ID, Labels: map[string]any{build.EstateLabel: nil, build.NameLabel: nil}})
 					require.NoError(t, err)
 				}
 			}
-			_, plan, err := build.Adopt(context.Background(), p.driver, "")
+			_, plan, err := build.Adopt(context.Background(), p.driver, "", nil)
 			require.NoError(t, err)
 			adopted := load(t, plan)
 			if seed%2 == 0 { // by the names of labels, it is the same plan

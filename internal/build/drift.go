@@ -21,6 +21,7 @@ type Drifted struct {
 	Note             string // what was said of it then, such as the number of a ticket; empty for none
 	State            cloud.State
 	Trouble          string // of what is there as planned and all the same not right: why
+	Mislabelled      string // what is wrong with the labels by which it is known, besides; empty for nothing
 }
 
 // Drift is what is there, and how it differs from the plan.
@@ -81,7 +82,7 @@ func asPlanned(have []stock.Thing, d stock.Difference) []stock.Thing {
 // are passed over where that is empty.
 func Drifts(ctx context.Context, d cloud.Driver, e *estate.Estate, head stock.Head, day string) (*Drift, error) {
 	want := stock.Of(e)
-	there, err := Look(ctx, d, head.Estate, want)
+	there, err := Look(ctx, d, head, want)
 	if err != nil {
 		return nil, err
 	}
@@ -114,7 +115,7 @@ func Drifts(ctx context.Context, d cloud.Driver, e *estate.Estate, head stock.He
 		if i := there.Item(diff.Key()); i != nil && i.Context && diff.Was == nil {
 			continue // another estate's, which something of this one names
 		} else if i != nil {
-			one.By, one.At, one.ByHand, one.State, one.Note = i.At.By, i.At.At, i.ByHand, i.At.State, notes[i.At.ID]
+			one.By, one.At, one.ByHand, one.State, one.Note, one.Mislabelled = i.At.By, i.At.At, i.ByHand, i.At.State, notes[i.At.ID], i.Mislabelled
 		} else if e := gone[diff.Key()]; e != nil {
 			one.By, one.At, one.Note = e.By, e.At, e.Note
 		} else {
@@ -129,8 +130,12 @@ func Drifts(ctx context.Context, d cloud.Driver, e *estate.Estate, head stock.He
 	}
 	for i := range there.Items {
 		item := &there.Items[i]
-		if item.At.State == cloud.Failed && !differs[item.Key()] {
-			x.Things = append(x.Things, Drifted{Difference: stock.Difference{Was: &item.Thing, Is: &item.Thing}, By: item.At.By, At: item.At.At, State: item.At.State, Trouble: "it failed: " + item.At.Why})
+		trouble := item.Mislabelled
+		if item.At.State == cloud.Failed {
+			trouble = "it failed: " + item.At.Why
+		}
+		if trouble != "" && !differs[item.Key()] && !item.Context {
+			x.Things = append(x.Things, Drifted{Difference: stock.Difference{Was: &item.Thing, Is: &item.Thing}, By: item.At.By, At: item.At.At, State: item.At.State, Note: notes[item.At.ID], Trouble: trouble})
 		}
 	}
 	if slices.ContainsFunc(x.Things, func(d Drifted) bool { return d.Trouble == "" }) {
@@ -166,8 +171,9 @@ func lastGone(ctx context.Context, d cloud.Driver, there *There, estateName stri
 }
 
 // Adopt is what is there of an estate, and the plan of it in good form. With no name it is the one estate that things are labelled with,
-// and the name of the first owner where they are labelled with none; several are an error.
-func Adopt(ctx context.Context, d cloud.Driver, name string) (*There, string, error) {
+// and the name of the first owner where they are labelled with none; several are an error. A scope says what of the account it is, as the
+// plan will.
+func Adopt(ctx context.Context, d cloud.Driver, name string, scope []string) (*There, string, error) {
 	h, all, err := everything(ctx, d)
 	if err != nil {
 		return nil, "", err
@@ -191,11 +197,12 @@ func Adopt(ctx context.Context, d cloud.Driver, name string) (*There, string, er
 			name = "estate"
 		}
 	}
-	there, err := see(h, all, name, nil)
+	head := stock.Head{Estate: name, Regions: h.Regions, Scope: scope}
+	there, err := see(h, all, head, nil)
 	if err != nil {
 		return nil, "", err
 	}
-	head := stock.Head{Estate: name, Profile: usual(there, h.Profile), Regions: h.Regions}
+	head.Profile = usual(there, h.Profile)
 	return there, stock.InForm(head, there.passing()), nil
 }
 

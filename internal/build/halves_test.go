@@ -67,7 +67,7 @@ func TestHalvesAreBuilt(t *testing.T) {
 					t.Errorf("run %d: drift: %s %v", k, d.Key(), d.Props)
 				}
 			}
-			there, err := build.Look(context.Background(), p.driver, p.head.Estate, nil)
+			there, err := build.Look(context.Background(), p.driver, p.head, nil)
 			require.NoError(t, err)
 			before, run, err := build.Before(context.Background(), p.driver, there, p.head.Estate)
 			require.NoError(t, err)
@@ -106,7 +106,7 @@ func TestHalvesAreAdopted(t *testing.T) {
 			t.Parallel()
 			rng := rand.New(rand.NewPCG(seed, 1711))
 			p, e := built(t, rng, anyPlan(rng))
-			_, plan, err := build.Adopt(context.Background(), p.driver, "")
+			_, plan, err := build.Adopt(context.Background(), p.driver, "", nil)
 			require.NoError(t, err)
 			adopted := load(t, plan)
 			for _, d := range stock.Between(stock.Of(e), stock.Of(adopted)) {

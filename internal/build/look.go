@@ -30,16 +30,21 @@ type Item struct {
 	Context bool
 	// Inside tells that it is the estate's, or a part of what is, or joins nothing else.
 	Inside bool
+	// Mislabelled says what is wrong with the labels by which it is known; empty for nothing.
+	Mislabelled string
 }
 
 // There is what is there of an estate.
 type There struct {
-	Hello  *cloud.Hello
-	Items  []Item
-	Others int            // things that belong to other estates
-	Born   []*cloud.Thing // what the cloud made by itself
+	Hello   *cloud.Hello
+	Items   []Item
+	Others  int            // things that belong to other estates, or are in no scope
+	Strange map[string]int // labels that others put on things of the estate, and on how many
+	Born    []*cloud.Thing // what the cloud made by itself
 
 	byKey map[string]*Item
+	says  vocabulary
+	scope []string
 }
 
 // Things are the things that are there.
@@ -98,12 +103,12 @@ func ours(h *cloud.Hello) []string {
 
 // Look asks a driver what is there of an estate: what bears its label, all that is a part of that, and what nobody's label is on. The
 // wanted things lend their names to networks of other owners.
-func Look(ctx context.Context, d cloud.Driver, estateName string, wanted []stock.Thing) (*There, error) {
+func Look(ctx context.Context, d cloud.Driver, head stock.Head, wanted []stock.Thing) (*There, error) {
 	h, all, err := everything(ctx, d)
 	if err != nil {
 		return nil, err
 	}
-	return see(h, all, estateName, wanted)
+	return see(h, all, head, wanted)
 }
 
 // everything is what a driver says of itself, and all that is at its cloud.
@@ -116,8 +121,9 @@ func everything(ctx context.Context, d cloud.Driver) (*cloud.Hello, []cloud.Thin
 	return h, all, err
 }
 
-func see(h *cloud.Hello, all []cloud.Thing, estateName string, wanted []stock.Thing) (*There, error) {
-	s := &seer{There: &There{Hello: h, byKey: map[string]*Item{}}, ids: map[string]string{}, estate: estateName, of: map[string]*cloud.Thing{}, props: map[string]stock.Props{}, in: map[string]int{}, context: map[string]bool{}, wanted: map[string]*stock.Thing{}}
+func see(h *cloud.Hello, all []cloud.Thing, head stock.Head, wanted []stock.Thing) (*There, error) {
+	s := &seer{There: &There{Hello: h, byKey: map[string]*Item{}, Strange: map[string]int{}, says: newVocabulary(head, wanted), scope: head.Scope}, labelled: map[string]bool{},
+		ids: map[string]string{}, estate: head.Estate, of: map[string]*cloud.Thing{}, props: map[string]stock.Props{}, in: map[string]int{}, context: map[string]bool{}, wanted: map[string]*stock.Thing{}}
 	for i := range wanted {
 		s.wanted[wanted[i].Key()] = &wanted[i]
 	}
@@ -168,6 +174,7 @@ func see(h *cloud.Hello, all []cloud.Thing, estateName string, wanted []stock.Th
 	for _, t := range taken {
 		if hand(s, t) == 0 {
 			names.keep(t.Kind, t.Labels[NameLabel])
+			s.labelled[stock.KeyOf(t.Kind, t.Labels[NameLabel])] = true
 		}
 	}
 	for _, t := range taken {
@@ -205,8 +212,9 @@ type seer struct {
 	props  map[string]stock.Props
 	in     map[string]int
 	// context are things of other estates that those of this one name.
-	context map[string]bool
-	wanted  map[string]*stock.Thing
+	context  map[string]bool
+	wanted   map[string]*stock.Thing
+	labelled map[string]bool // keys that things of the estate bear
 }
 
 func refsOf(k stock.Kind, props stock.Props) []string {
@@ -244,10 +252,16 @@ func (s *seer) whose(id string) int {
 	case t.Labels[EstateLabel] == s.estate:
 		w = belongs
 	case t.Labels[EstateLabel] != "":
-	case up != "" && s.of[up] != nil:
-		w = s.whose(up)
-	default:
+	case len(s.scope) > 0 && InScope(s.scope, t):
 		w = belongs
+	case up != "" && s.of[up] != nil:
+		if w = s.whose(up); len(s.scope) > 0 && t.Kind == stock.Attachment && s.of[s.props[id].Word("to")] != nil && s.whose(s.props[id].Word("to")) == belongs {
+			w = belongs // to a hub that is outside
+		}
+	default:
+		if len(s.scope) == 0 {
+			w = belongs
+		}
 		for _, ref := range refsOf(t.Kind, s.props[id]) { // what joins two of others is theirs
 			if s.of[ref] != nil && s.parent(id) == "" {
 				if x := s.whose(ref); x == belongs {
@@ -288,6 +302,7 @@ func (s *seer) name(t *cloud.Thing, names *names) string {
 		up = stock.NameIn(s.ids[id])
 	}
 	name := plain(t.Name)
+	planned, stray := s.astray(t, up)
 	switch {
 	case t.Kind == stock.Route:
 		name = up + " " + props.Word("to")
@@ -298,6 +313,8 @@ func (s *seer) name(t *cloud.Thing, names *names) string {
 		return name
 	case t.Kind == stock.Attachment:
 		return up + "/" + stock.NameIn(s.ids[props.Word("to")])
+	case t.Labels[EstateLabel] == s.estate && stray:
+		return names.next(t.Kind, planned, true)
 	case t.Labels[EstateLabel] == s.estate && wellNamed.MatchString(t.Labels[NameLabel]) && (up == "" || t.Kind == stock.Workload || strings.HasPrefix(t.Labels[NameLabel], up+"/")):
 		return names.next(t.Kind, t.Labels[NameLabel], true)
 	case up != "" && t.Kind != stock.Workload:
@@ -347,23 +364,12 @@ func (s *seer) item(t *cloud.Thing) Item {
 		i.Owner, i.Labels = w.Owner, w.Labels
 		return i
 	}
-	i.Owner, i.Labels = t.Labels[ownerLabel], ownLabels(t.Labels)
-	return i
-}
-
-// ownLabels are the labels of a thing that the plan has for it.
-func ownLabels(all map[string]string) map[string]string {
-	var out map[string]string
-	for k, v := range all {
-		if k == EstateLabel || k == NameLabel || k == ownerLabel || strings.HasPrefix(k, "cloud-") {
-			continue
-		}
-		if out == nil {
-			out = map[string]string{}
-		}
-		out[k] = v
+	w := s.wanted[i.Key()]
+	i.Owner, i.Labels = t.Labels[ownerLabel], s.labels(t, w)
+	if w != nil && !i.ByHand {
+		i.Mislabelled = mislabelled(t, i.Name, w)
 	}
-	return out
+	return i
 }
 
 // labelsFor are the labels that a thing is given at a cloud.

@@ -35,9 +35,9 @@ func TestNamesOfWhatOthersMade(t *testing.T) {
 	made(stock.Subnet, "web_a", map[string]any{"network": networks[0], "ranges": []string{"10.0.1.0/24"}})
 	made(stock.Workload, "Shop #1", map[string]any{"subnet": subnet, "addresses": []string{"10.0.0.10"}})
 	made(stock.Peering, "Shop #1", map[string]any{"networks": networks[:2]})
-	_, first, err := build.Adopt(ctx, p.driver, "")
+	_, first, err := build.Adopt(ctx, p.driver, "", nil)
 	require.NoError(t, err)
-	_, again, err := build.Adopt(ctx, p.driver, "")
+	_, again, err := build.Adopt(ctx, p.driver, "", nil)
 	require.NoError(t, err)
 	assert.Equal(t, first, again)
 	adopted := load(t, first)
@@ -62,10 +62,10 @@ func TestOneNameForThingsOfManyKinds(t *testing.T) {
 	_, out := p.build(t, want, build.Note("skerry-line", "first"))
 	require.Empty(t, out.Undone)
 	require.Empty(t, p.differs(t, want))
-	there, err := build.Look(context.Background(), p.driver, "skerry-line", nil)
+	there, err := build.Look(context.Background(), p.driver, stock.Head{Estate: "skerry-line"}, nil)
 	require.NoError(t, err)
 	assert.Empty(t, stock.Between(want, there.Things()), "without the plan, too")
-	_, adopted, err := build.Adopt(context.Background(), p.driver, "skerry-line")
+	_, adopted, err := build.Adopt(context.Background(), p.driver, "skerry-line", nil)
 	require.NoError(t, err)
 	assert.Empty(t, stock.Between(want, stock.Of(load(t, adopted))), "%s", adopted)
 
@@ -78,7 +78,7 @@ func TestOneNameForThingsOfManyKinds(t *testing.T) {
 		_, err := p.driver.Make(context.Background(), &cloud.Order{Kind: kind, Name: name, Props: props})
 		require.NoError(t, err)
 	}
-	there, err = build.Look(context.Background(), p.driver, "skerry-line", want)
+	there, err = build.Look(context.Background(), p.driver, stock.Head{Estate: "skerry-line"}, want)
 	require.NoError(t, err)
 	var fresh []string
 	for _, d := range stock.Between(want, there.Things()) {
@@ -106,11 +106,11 @@ func TestOtherEstatesAreLeftAlone(t *testing.T) {
 	}{{stock.HeadOf(ours), stock.Of(ours)}, {stock.HeadOf(theirs), stock.Of(theirs)}} {
 		p.head = x.head
 		assert.Empty(t, p.differs(t, x.want), "two networks of one name are two things")
-		there, err := build.Look(context.Background(), p.driver, x.head.Estate, x.want)
+		there, err := build.Look(context.Background(), p.driver, x.head, x.want)
 		require.NoError(t, err)
 		assert.Positive(t, there.Others)
 	}
-	_, _, err := build.Adopt(context.Background(), p.driver, "")
+	_, _, err := build.Adopt(context.Background(), p.driver, "", nil)
 	var several *build.Several
 	require.ErrorAs(t, err, &several)
 	assert.Equal(t, []string{"gull-rail", "skerry-line"}, several.Names)

@@ -53,6 +53,7 @@ const maxSteps = 600
 // of what they are to reach. What is between goes in the order of steps, each of which is held against both ends.
 func Between(head stock.Head, was, is []stock.Thing, step func(done, total int)) *Order {
 	o := &Order{}
+	was, labels := relabelled(was, is)
 	state := was
 	phase := func(what string, next []stock.Thing) {
 		if acts := stock.Acts(state, next); len(acts) > 0 {
@@ -95,7 +96,27 @@ func Between(head stock.Head, was, is []stock.Thing, step func(done, total int))
 	}
 	phase("what nobody lives in any longer", end)
 	phase("workloads that come", is)
+	if len(labels) > 0 {
+		o.Phases = append(o.Phases, Phase{What: "labels, of which no packet can tell", Acts: labels})
+	}
 	return o
+}
+
+// relabelled are things as they are once those of which the labels alone differ have the labels that are wanted, and the acts by which they
+// get them.
+func relabelled(was, is []stock.Thing) (after []stock.Thing, acts []stock.Act) {
+	after = slices.Clone(was)
+	at := map[string]int{}
+	for i := range after {
+		at[after[i].Key()] = i
+	}
+	for _, d := range stock.Between(was, is) {
+		if d.Was != nil && d.Is != nil && len(d.Props) == 0 {
+			after[at[d.Key()]].Labels, after[at[d.Key()]].Owner = d.Is.Labels, d.Is.Owner
+			acts = append(acts, stock.Act{Verb: stock.Change, Thing: d.Is, Props: map[string]any{}, Labels: true})
+		}
+	}
+	return after, acts
 }
 
 // merged is a stock with some things more.

@@ -54,7 +54,7 @@ func (l Leave) named(i *Item) bool {
 // does not want, and what is kept, is left as it is, unless there is leave to remove it; what the plan wants is there, whoever made it. What
 // is another estate's is never touched.
 func Prepare(ctx context.Context, d cloud.Driver, head stock.Head, want []stock.Thing, leave Leave, step func(done, total int)) (*Job, error) {
-	there, err := Look(ctx, d, head.Estate, want)
+	there, err := Look(ctx, d, head, want)
 	if err != nil {
 		return nil, err
 	}
@@ -130,7 +130,7 @@ func Prepared(there *There, head stock.Head, want []stock.Thing, leave Leave, st
 			j.Failed = append(j.Failed, stock.Act{Verb: stock.Change, Thing: &item.Thing, Props: changeable(&item.Thing)})
 		case item.ByHand && wanted[key] != nil && !item.Inside && !leave.Take && len(stock.Between([]stock.Thing{*wanted[key]}, []stock.Thing{t})) > 0:
 			return nil, cloud.Refused(cloud.Conflict, "%s %s (%s) is there, bears nobody's label, and is otherwise than the plan has it; -take-over makes it the estate's and changes it, another name in the plan leaves it alone", item.Kind, item.Name, item.At.ID)
-		case item.ByHand && wanted[key] != nil && leave.Take: // it is the estate's from now on
+		case item.ByHand && wanted[key] != nil && leave.Take, item.Mislabelled != "" && wanted[key] != nil: // it bears the estate's labels from now on
 			t.Labels = map[string]string{EstateLabel: ""}
 			for k, v := range item.Labels {
 				t.Labels[k] = v
@@ -242,7 +242,7 @@ func (j *Job) KeptButGone(leave Leave) []string {
 
 // Look compares what is there once a job is done with what was to be: the plan is true when nothing of it differs.
 func (j *Job) Look(ctx context.Context, d cloud.Driver, head stock.Head, want []stock.Thing) ([]stock.Difference, error) {
-	there, err := Look(ctx, d, head.Estate, want)
+	there, err := Look(ctx, d, head, want)
 	if err != nil {
 		return nil, err
 	}
@@ -254,7 +254,13 @@ func (j *Job) Look(ctx context.Context, d cloud.Driver, head stock.Head, want []
 		}
 		return !j.Owners.Ours(key)
 	}
-	return slices.DeleteFunc(stock.Between(j.Is, there.Things()), func(x stock.Difference) bool { return theirs(x.Key()) }), nil
+	differs := stock.Between(j.Is, there.Things())
+	for i := range there.Items {
+		if item := &there.Items[i]; item.Mislabelled != "" && !slices.ContainsFunc(differs, func(x stock.Difference) bool { return x.Key() == item.Key() }) {
+			differs = append(differs, stock.Difference{Was: &item.Thing, Is: &item.Thing, Labels: true})
+		}
+	}
+	return slices.DeleteFunc(differs, func(x stock.Difference) bool { return theirs(x.Key()) }), nil
 }
 
 // changeable are the properties of a thing that can be written again.
@@ -277,7 +283,7 @@ func (j *Job) Do(ctx context.Context, d cloud.Driver, opt Options) (*Outcome, er
 func Await(ctx context.Context, d cloud.Driver, head stock.Head, want []stock.Thing, waiting []string, patience time.Duration, tell func(left []string)) ([]string, error) {
 	deadline := time.Now().Add(patience)
 	for {
-		there, err := Look(ctx, d, head.Estate, want)
+		there, err := Look(ctx, d, head, want)
 		if err != nil {
 			return waiting, err
 		}

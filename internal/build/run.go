@@ -55,7 +55,7 @@ type Undone struct {
 // run makes the calls of some phases. It stops at the first that fails: what is under way comes to its end, and nothing else is begun.
 // The error is that of the context when it ended. There must be what the phases begin with.
 func run(ctx context.Context, d cloud.Driver, there *There, phases []Phase, owners *Owners, opt Options) (*Outcome, error) {
-	r := &runner{driver: d, owners: owners, opt: opt, ids: map[string]string{}, out: &Outcome{}}
+	r := &runner{driver: d, owners: owners, says: there.says, opt: opt, ids: map[string]string{}, out: &Outcome{}}
 	for i := range there.Items {
 		r.ids[there.Items[i].Key()] = there.Items[i].At.ID
 	}
@@ -77,6 +77,7 @@ type runner struct {
 	driver cloud.Driver
 	owners *Owners
 	opt    Options
+	says   vocabulary
 
 	mu  sync.Mutex
 	ids map[string]string // by key
@@ -245,7 +246,9 @@ func (r *runner) do(ctx context.Context, a *stock.Act) (string, error) {
 		if a.Labels {
 			change.Labels = map[string]any{}
 			for k, v := range labelsFor(a.Thing, r.opt.Estate) {
-				change.Labels[k] = v
+				if !r.says.ignores(k) {
+					change.Labels[k] = v
+				}
 			}
 			for _, gone := range r.goneLabels(call, id, change.Labels) {
 				change.Labels[gone] = nil
@@ -284,7 +287,7 @@ func (r *runner) goneLabels(ctx context.Context, id string, keep map[string]any)
 	}
 	var gone []string
 	for _, k := range slices.Sorted(maps.Keys(ownLabels(t.Labels))) {
-		if _, kept := keep[k]; !kept {
+		if _, kept := keep[k]; !kept && r.says.has(t.Kind, k) {
 			gone = append(gone, k)
 		}
 	}

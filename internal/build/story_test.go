@@ -73,7 +73,7 @@ func TestStories(t *testing.T) {
 		}
 		want := func() []stock.Thing { return stock.Of(load(t, content)) }
 		there := func() *build.There {
-			x, err := build.Look(ctx, p.driver, head().Estate, want())
+			x, err := build.Look(ctx, p.driver, head(), want())
 			require.NoError(t, err)
 			return x
 		}
@@ -158,7 +158,7 @@ func TestStories(t *testing.T) {
 					}
 				}
 			case "adopt":
-				x, text, err := build.Adopt(ctx, p.driver, rest)
+				x, text, err := build.Adopt(ctx, p.driver, rest, nil)
 				if err != nil {
 					b.WriteString("error: " + err.Error() + "\n")
 					continue

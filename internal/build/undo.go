@@ -161,7 +161,7 @@ func restored(there *There, estateName string, first map[string]*cloud.Thing, ma
 			all = append(all, *first[id])
 		}
 	}
-	before, err := see(there.Hello, all, estateName, there.Things())
+	before, err := see(there.Hello, all, stock.Head{Estate: estateName, Scope: there.scope, Ignored: there.says.ignored}, there.Things())
 	if err != nil {
 		return nil, err
 	}

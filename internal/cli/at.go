@@ -135,7 +135,7 @@ func (s *screen) asThere(plan *opened) (*opened, error) {
 	defer d.Close()
 	at := *s.there.at
 	if plan == nil {
-		_, content, err := build.Adopt(ctx, d, "")
+		_, content, err := build.Adopt(ctx, d, "", nil)
 		if err != nil {
 			return nil, adoptError(at, err)
 		}

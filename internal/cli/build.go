@@ -156,7 +156,7 @@ func (b *building) run(ctx context.Context, plan *estate.Estate, keep string) (i
 	}
 	began := time.Now().UTC().Format("2006-01-02T15:04:05.000000Z")
 	if b.undo {
-		there, err := build.Look(ctx, b.driver, b.head.Estate, nil)
+		there, err := build.Look(ctx, b.driver, b.head, nil)
 		if err != nil {
 			return cannot, cloudError(b.at, err)
 		}

@@ -195,6 +195,7 @@ func TestJSONKeys(t *testing.T) {
 	c := cloudIn(t, standing, "-owners", "skerry-line,skerry-line/night-shift")
 	keys += filepath.Join(standing, "cloud.keys")
 	at := " -at " + c.url + " " + keys
+	require.NoError(t, os.WriteFile(filepath.Join(standing, "wendrik.yaml"), []byte(strings.Replace(read(t, standing), "fare-db:    {", "fare-db: {labels: {purpose: fares}, ", 1)), 0o644))
 	require.Equal(t, 0, run(t, standing, "", "build", "-at", c.url).status)
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, moved), []byte(strings.NewReplacer("10.144.16.10", "10.144.16.11", "tcp/8443 from 10.144.0.0/16", "tcp/8443 from any").Replace(read(t, mistakes))+"  - jump-1 reaches berth-1 on tcp/8443\n"), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(mistakes, "waived.yaml"), []byte(strings.Replace(read(t, mistakes), "10.144.16.10,", "10.144.16.11,", 1)+"waive: [{rule: drift, at: fare-db, because: x, until: 2999-01-31}]\n"), 0o644))

@@ -3,6 +3,7 @@ package cli_test
 import (
 	"bufio"
 	"bytes"
+	"database/sql"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -168,6 +169,11 @@ func TestRandomPlanAtACloudThatDies(t *testing.T) {
 		}
 		require.Equal(t, 2, r.status, "%s%s", r.out, r.err)
 		_ = c.process.Wait()
+		state, err := sql.Open("sqlite", filepath.Join(folder, "cloud.db"))
+		require.NoError(t, err)
+		_, err = state.Exec("DELETE FROM locks") // of a build that could not give it up: its time is up
+		require.NoError(t, err)
+		require.NoError(t, state.Close())
 	}
 	c := cloudIn(t, folder)
 	r := run(t, folder, "", "cloud", "-listen", "127.0.0.1:0")

@@ -207,6 +207,9 @@ func details(d *build.Drifted) []string {
 		was, is := labelWords(d.Was), labelWords(d.Is)
 		all = append(all, fmt.Sprintf("labels are %s, planned %s", orNone(is), orNone(was)))
 	}
+	if d.Mislabelled != "" {
+		all = append(all, d.Mislabelled)
+	}
 	return all
 }
 

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -17,10 +18,12 @@ func (v *drifted) text() {
 	if len(v.Things) == 0 {
 		if len(v.Waived) > 0 {
 			v.say("%s, at %s: %s", noDriftButWaived.say(), clean(v.at), phrase.Count(len(v.There.Items), "thing"))
+			v.strange()
 			v.setAside()
 			return
 		}
 		v.say("%s  what is there at %s is what the plan says: %s", noDrift.say(), clean(v.at), phrase.Count(len(v.There.Items), "thing"))
+		v.strange()
 		return
 	}
 	v.say("%s at %s", bad.Sprint(phrase.Count(len(v.Things), "thing")+" otherwise than planned"), clean(v.at))
@@ -60,7 +63,19 @@ func (v *drifted) text() {
 		v.say("  %s", v.wrap(4, clean(words)))
 	}
 	v.ways()
+	v.strange()
 	v.setAside()
+}
+
+// strange tells of labels that others put on, and that the plan has no word for.
+func (v *drifted) strange() {
+	var all []string
+	for _, label := range slices.Sorted(maps.Keys(v.There.Strange)) {
+		all = append(all, fmt.Sprintf("%s on %s", label, phrase.Count(v.There.Strange[label], "thing")))
+	}
+	if len(all) > 0 {
+		v.say("\nlabels that the plan has no word for, left alone: %s", v.wrap(4, clean(phrase.Few(all, 6))))
+	}
 }
 
 // setAside tells what the plan says is meant to be otherwise.
@@ -214,6 +229,13 @@ type driftOut struct {
 	Forward      []fileOut     `json:"forward"`
 	Unreached    []string      `json:"unreached"`
 	Waived       []driftWaived `json:"meant"`
+	Strange      []labelledOut `json:"labels"`
+}
+
+// labelledOut is a label that the plan has no word for.
+type labelledOut struct {
+	Label  string `json:"label"`
+	Things int    `json:"things"`
 }
 
 type driftThing struct {
@@ -244,7 +266,7 @@ type fileOut struct {
 }
 
 func (v *drifted) asJSON() driftOut {
-	out := driftOut{At: v.at, Things: []driftThing{}, Opens: []judgedOut{}, Closes: []judgedOut{}, Expectations: []expectedOut{}, Forward: []fileOut{}, Unreached: []string{}, Waived: []driftWaived{},
+	out := driftOut{At: v.at, Things: []driftThing{}, Opens: []judgedOut{}, Closes: []judgedOut{}, Expectations: []expectedOut{}, Forward: []fileOut{}, Unreached: []string{}, Waived: []driftWaived{}, Strange: []labelledOut{},
 		Back: nothingBuilt(v.at, stock.HeadOf(v.plan.Estate).Estate)}
 	for i := range v.Things {
 		d := &v.Things[i]
@@ -254,6 +276,9 @@ func (v *drifted) asJSON() driftOut {
 	for i := range v.Waived {
 		w := &v.Waived[i]
 		out.Waived = append(out.Waived, driftWaived{v.verb(&w.Drifted), string(w.Thing().Kind), w.Thing().Name, w.By.Because.Value, w.By.Until.Value})
+	}
+	for _, label := range slices.Sorted(maps.Keys(v.There.Strange)) {
+		out.Strange = append(out.Strange, labelledOut{label, v.There.Strange[label]})
 	}
 	if v.does == nil {
 		return out

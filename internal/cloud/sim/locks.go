@@ -15,7 +15,8 @@ type lock struct {
 	since, until time.Time
 }
 
-// Lock takes the lock of an estate, or takes it for longer; a process that ends gives none back, and so a lock ends by itself.
+// Lock takes the lock of an estate, or takes it for longer; a build that ends before its time gives none back, and so a lock ends by itself. It
+// is kept with the state, so that a cloud that starts again knows of it.
 func (c *Cloud) Lock(me Caller, h *cloud.Hold) error {
 	if h.Estate == "" || h.Token == "" || h.Seconds < 1 || time.Duration(h.Seconds)*time.Second > maxHold {
 		return cloud.Refused(cloud.Invalid, "a lock has an estate, a token, and from 1 to %d seconds", int(maxHold/time.Second))
@@ -32,10 +33,11 @@ func (c *Cloud) Lock(me Caller, h *cloud.Hold) error {
 	if taken {
 		since = had.since
 	}
-	if c.locks == nil {
-		c.locks = map[[2]string]lock{}
+	l := lock{h.Token, me.Name + " " + h.By, since, now.Add(time.Duration(h.Seconds) * time.Second)}
+	if err := c.store.keepLock(me.Owner, h.Estate, l); err != nil {
+		return cloud.Refused(cloud.Fault, "the state of the cloud cannot be written: %s", err)
 	}
-	c.locks[key] = lock{h.Token, me.Name + " " + h.By, since, now.Add(time.Duration(h.Seconds) * time.Second)}
+	c.locks[key] = l
 	return nil
 }
 
@@ -43,8 +45,13 @@ func (c *Cloud) Lock(me Caller, h *cloud.Hold) error {
 func (c *Cloud) Unlock(me Caller, h *cloud.Hold) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if key := [2]string{me.Owner, h.Estate}; c.locks[key].token == h.Token {
-		delete(c.locks, key)
+	key := [2]string{me.Owner, h.Estate}
+	if c.locks[key].token != h.Token {
+		return nil
 	}
+	if err := c.store.dropLock(me.Owner, h.Estate); err != nil {
+		return cloud.Refused(cloud.Fault, "the state of the cloud cannot be written: %s", err)
+	}
+	delete(c.locks, key)
 	return nil
 }

@@ -108,11 +108,14 @@ func Description() object {
 	for i := range stock.Specs {
 		spec := &stock.Specs[i]
 		name := typeName(spec.Kind)
-		props := object{}
+		props, otherwise := object{}, object{}
 		required := []string{}
 		for k := range spec.Props {
 			p := &spec.Props[k]
 			props[p.Name] = schemaOf(p)
+			if !p.Fixed {
+				otherwise[p.Name] = object{"anyOf": []object{props[p.Name].(object), {"type": "null"}}}
+			}
 			if p.Required {
 				required = append(required, p.Name)
 			}
@@ -127,7 +130,7 @@ func Description() object {
 		schemas["New"+name] = object{"type": "object", "additionalProperties": false, "required": []string{"name", "props"}, "properties": object{"name": object{"type": "string", "minLength": 1, "maxLength": maxWord}, "labels": refTo("Labels"),
 			"props": object{"allOf": []object{refTo(name + "Props"), {"required": required}}},
 			"token": object{"type": "string", "description": "the same for each try of the same call: a thing is made once for a token, and given again"}, "note": object{"type": "string", "description": "kept in the log"}}}
-		schemas["Change"+name] = object{"type": "object", "additionalProperties": false, "properties": object{"props": object{"type": "object", "description": "the properties that are to be otherwise; null takes one away"},
+		schemas["Change"+name] = object{"type": "object", "additionalProperties": false, "properties": object{"props": object{"type": "object", "description": "the properties that are to be otherwise; null takes one away", "properties": otherwise, "additionalProperties": false},
 			"labels": object{"type": "object", "additionalProperties": object{"type": []string{"string", "null"}}}, "note": object{"type": "string"}}}
 		any = append(any, refTo(name))
 		at := "/v1/" + collection(spec.Kind)

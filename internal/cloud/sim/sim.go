@@ -85,6 +85,10 @@ func Open(file string, o Options) (*Cloud, error) {
 		s.db.Close()
 		return nil, err
 	}
+	if c.locks, err = s.locks(); err != nil {
+		s.db.Close()
+		return nil, err
+	}
 	slices.SortFunc(all, func(a, b *record) int { return cmp.Compare(a.Seq, b.Seq) })
 	for _, r := range all {
 		if r.props, err = cloud.Decode(r.Kind, r.Props); err != nil {

@@ -444,3 +444,33 @@ func TestOneHasTheState(t *testing.T) {
 	assert.Equal(t, []string{"skerry-line", "gull-rail"}, again.Owners())
 	again.Close()
 }
+
+// TestLocksOutliveTheProcess: a lock that was taken stands when the cloud is started again on its state, until its time is up or it is given up.
+func TestLocksOutliveTheProcess(t *testing.T) {
+	file, now := filepath.Join(t.TempDir(), "cloud.db"), time.Date(2031, 3, 1, 9, 0, 0, 0, time.UTC)
+	open := func() *sim.Cloud {
+		c, err := sim.Open(file, sim.Options{Owners: []string{"a", "b"}, Now: func() time.Time { return now }})
+		require.NoError(t, err)
+		return c
+	}
+	me := sim.Caller{Owner: "a", Name: "a/night"}
+	c := open()
+	require.NoError(t, c.Lock(me, &cloud.Hold{Estate: "x", Token: "one", By: "desk", Seconds: 60}))
+	require.NoError(t, c.Lock(me, &cloud.Hold{Estate: "y", Token: "one", By: "desk", Seconds: 60}))
+	require.NoError(t, c.Unlock(me, &cloud.Hold{Estate: "y", Token: "one"}))
+	require.NoError(t, c.Unlock(me, &cloud.Hold{Estate: "x", Token: "other"}))
+	require.NoError(t, c.Close())
+	c = open()
+	assert.ErrorContains(t, c.Lock(me, &cloud.Hold{Estate: "x", Token: "two", Seconds: 60}), `"x" is being built by "a/night desk" since 2031-03-01T09:00:00Z; that ends by itself at 2031-03-01T09:01:00Z`)
+	assert.NoError(t, c.Lock(me, &cloud.Hold{Estate: "y", Token: "two", Seconds: 60}), "it was given up")
+	assert.NoError(t, c.Lock(sim.Caller{Owner: "b"}, &cloud.Hold{Estate: "x", Token: "two", Seconds: 60}), "another owner's estate is another")
+	now = now.Add(30 * time.Second)
+	assert.NoError(t, c.Lock(me, &cloud.Hold{Estate: "x", Token: "one", Seconds: 60}), "for longer")
+	now = now.Add(40 * time.Second)
+	assert.ErrorContains(t, c.Lock(me, &cloud.Hold{Estate: "x", Token: "two", Seconds: 60}), "since 2031-03-01T09:00:00Z")
+	require.NoError(t, c.Close())
+	c = open()
+	now = now.Add(30 * time.Second)
+	assert.NoError(t, c.Lock(me, &cloud.Hold{Estate: "x", Token: "two", Seconds: 60}), "its time is up")
+	require.NoError(t, c.Close())
+}

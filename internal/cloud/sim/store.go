@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"net/url"
 	"os"
+	"time"
 
 	"modernc.org/sqlite" // SQLite without C
 	sqlite3 "modernc.org/sqlite/lib"
@@ -25,6 +26,7 @@ CREATE TABLE IF NOT EXISTS things (id TEXT PRIMARY KEY, record TEXT NOT NULL) WI
 CREATE TABLE IF NOT EXISTS log (owner TEXT NOT NULL, n INTEGER NOT NULL, entry TEXT NOT NULL, PRIMARY KEY (owner, n)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS owners (n INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);
 CREATE TABLE IF NOT EXISTS regions (name TEXT PRIMARY KEY, zones TEXT NOT NULL) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS locks (owner TEXT NOT NULL, estate TEXT NOT NULL, token TEXT NOT NULL, by TEXT NOT NULL, since INTEGER NOT NULL, until INTEGER NOT NULL, PRIMARY KEY (owner, estate)) WITHOUT ROWID;
 `
 
 // record is a thing as it is kept.
@@ -149,6 +151,38 @@ func (s *store) keepRegion(r stock.Region) error {
 	zones, _ := json.Marshal(r.Zones)
 	_, err := s.db.Exec("INSERT INTO regions VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET zones = excluded.zones", r.Name, string(zones))
 	return err
+}
+
+// keepLock writes a lock down; times are milliseconds since 1970.
+func (s *store) keepLock(owner, estate string, l lock) error {
+	_, err := s.db.Exec("INSERT OR REPLACE INTO locks VALUES (?, ?, ?, ?, ?, ?)", owner, estate, l.token, l.by, l.since.UnixMilli(), l.until.UnixMilli())
+	return err
+}
+
+func (s *store) dropLock(owner, estate string) error {
+	_, err := s.db.Exec("DELETE FROM locks WHERE owner = ? AND estate = ?", owner, estate)
+	return err
+}
+
+// locks are those that were taken, by owner and estate.
+func (s *store) locks() (map[[2]string]lock, error) {
+	rows, err := s.db.Query("SELECT owner, estate, token, by, since, until FROM locks")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	all := map[[2]string]lock{}
+	for rows.Next() {
+		var owner, estate string
+		var l lock
+		var since, until int64
+		if err := rows.Scan(&owner, &estate, &l.token, &l.by, &since, &until); err != nil {
+			return nil, err
+		}
+		l.since, l.until = time.UnixMilli(since), time.UnixMilli(until)
+		all[[2]string{owner, estate}] = l
+	}
+	return all, rows.Err()
 }
 
 // commit writes what some calls change, all of it or nothing.

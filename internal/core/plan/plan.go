@@ -59,6 +59,8 @@ type Plan struct {
 	Version   Number
 	Estate    Text
 	Parts     []Text // the other files of the plan, as they are named
+	Scope     []Text // what of an account is the estate's: labels, names and identifiers at the cloud; all that bears nobody's label where it is empty
+	Ignored   []Text // labels that others put on things at a cloud, and that are nobody's matter here
 	Required  []Text // the labels that each network, workload, gateway, peering, site and held part must have
 	Profile   ProfileSetting
 	Naming    Text // the pattern of subnet names, such as {tier}-{zone}

@@ -13,7 +13,7 @@ import (
 )
 
 // nameless are the keys that name nothing of the plan, or what cannot be renamed, as zones; lines of waive are held by what they silence.
-var nameless = strings.Fields(`estate labels-required regions region zones owner held slot layout nat labels access hosts growth spare size size6
+var nameless = strings.Fields(`estate labels-required labels-ignored scope regions region zones owner held slot layout nat labels access hosts growth spare size size6
 	for keep listens target-ports waive fixed domain mtu`)
 
 // TestShapeSeesEveryKey changes each key of two plans in turn, and takes away what stands there: what a plan is bound to is told otherwise then,

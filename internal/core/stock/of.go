@@ -349,6 +349,12 @@ func ProfileOf(knobs map[string]string) (profile.Profile, error) {
 // HeadOf is what an estate's plan says of all; the name of an estate that has none is estate.
 func HeadOf(e *estate.Estate) Head {
 	h := Head{Estate: cmp.Or(e.Plan.Estate.Value, "estate"), Profile: plan.Knobs(e.Profile)}
+	for _, x := range e.Plan.Scope {
+		h.Scope = append(h.Scope, x.Value)
+	}
+	for _, x := range e.Plan.Ignored {
+		h.Ignored = append(h.Ignored, x.Value)
+	}
 	for _, r := range e.Plan.Regions {
 		one := Region{Name: r.Name.Value}
 		for _, z := range r.Zones {

@@ -14,6 +14,8 @@ type Head struct {
 	Estate  string
 	Profile map[string]string // knobs, as Knobs gives them
 	Regions []Region
+	Scope   []string // what of an account is the estate's, as the plan writes it; all that bears nobody's label where it is empty
+	Ignored []string // labels that others put on things
 }
 
 // Region is a region and its zones.
@@ -154,6 +156,12 @@ func (w *writer) all() {
 	w.line(0, "wendrik: 1")
 	if w.head.Estate != "" {
 		w.entry(0, "estate", text.Word(w.head.Estate))
+	}
+	if len(w.head.Scope) > 0 {
+		w.entry(0, "scope", text.Words(w.head.Scope...))
+	}
+	if len(w.head.Ignored) > 0 {
+		w.entry(0, "labels-ignored", text.Words(w.head.Ignored...))
 	}
 	if len(w.head.Profile) > 0 {
 		w.entry(0, "profile", ProfileValue(w.head.Profile))
