@@ -34,6 +34,14 @@ func (f *flags) atFlags() atFlags {
 	return atFlags{f.String("at", unless, "`CLOUD` the address of the simulated cloud, rpc:URL of a driver, or the program of one with its arguments; WENDRIK_AT has another default"), f.keysFlag()}
 }
 
+// sameCloud is the flag with which a suggested command speaks to the same cloud.
+func sameCloud(at string) string {
+	if at == os.Getenv("WENDRIK_AT") || os.Getenv("WENDRIK_AT") == "" && at == "http://"+cloudAddress {
+		return ""
+	}
+	return " -at " + shellWord(at)
+}
+
 func (f *flags) keysFlag() *string {
 	return f.String("keys", keysFile, "`FILE` the keys for the cloud, OWNER: KEY on each line; that of what nobody is named for first")
 }
@@ -150,7 +158,7 @@ func (s *screen) asThere(plan *opened) (*opened, error) {
 		return nil, cloudError(at, err)
 	}
 	if len(x.Things) > 0 {
-		s.tell("%s otherwise than in %s;  wendrik drift  tells which", phrase.Count(len(x.Things), "thing"), clean(plan.label))
+		s.tell("%s otherwise than in %s;  wendrik drift%s  tells which", phrase.Count(len(x.Things), "thing"), clean(plan.label), clean(s.samePlan()+sameCloud(at)))
 	}
 	if x.Anew {
 		s.tell("the words of the plan do not reach what is there (%s); tiers and lines of expect are left out", clean((&drifted{Drift: x}).unreached()))

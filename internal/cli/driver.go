@@ -4,8 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net"
 	"net/http"
+	"os"
 	"os/signal"
 	"strings"
 	"syscall"
@@ -13,9 +15,11 @@ import (
 
 	"wendrik/internal/cloud"
 	"wendrik/internal/cloud/client"
+	"wendrik/internal/cloud/record"
 	"wendrik/internal/cloud/sim"
 	"wendrik/internal/cloud/try"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/inlet"
 )
 
 func driverCommand() *command {
@@ -24,19 +28,27 @@ func driverCommand() *command {
 		short: "the edge to any cloud: the driver of the simulated one, and the trial of others",
 		long: "Build, drift and adopt speak to a cloud through a driver: a program that answers JSON-RPC 2.0 on its standard streams, or over HTTP; docs/driver.md describes it. " +
 			"Driver is the one of the simulated cloud: it answers on the standard streams, or with -listen over HTTP for those who have a key. " +
+			"-record FILE passes all questions on to the cloud of -at, any that there is, and writes each down with its answer; -replay FILE answers from such a record without a cloud, so that a drift can be looked into later, and lets nothing be done. " +
 			"-try makes the conformance run on a driver that somebody else wrote: it makes things at its cloud, asks all that the protocol has, says what is not as it should be, and removes what it made. " +
 			"The exit status is 1 when anything is not as the protocol wants it.",
 		examples: []example{
 			{"wendrik driver -try wendrik driver", "the conformance run, on the driver of the simulated cloud"},
 			{"wendrik driver -try wendrik driver -format json", "the same for another program"},
+			{`wendrik drift -at "wendrik driver -record friday.jsonl"`, "what is otherwise, kept as it was told"},
+			{`wendrik drift -at "wendrik driver -replay friday.jsonl"`, "the same on another day, without the cloud"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			at := f.atFlags()
 			trial := f.Bool("try", false, "make the conformance run on the driver that is named, rpc:URL or a program")
+			keep := f.String("record", "", "pass all on to the cloud of -at, and write questions and answers to `FILE`, which is new; it has what is at the cloud in it, and no key")
+			replay := f.String("replay", "", "answer from the record in `FILE`")
 			listen := f.String("listen", "", "answer over HTTP at `ADDRESS`, such as 127.0.0.1:8471")
 			format := f.oneOf("format", "of -try: how to write the result", "text", "json")
 			wait := f.Duration("wait", 30*time.Second, "of -try: how long `TIME` it is waited until a thing is ready")
-			f.apart("try", "listen")
+			f.apart("try", "listen", "record")
+			f.apart("try", "replay")
+			f.apart("replay", "record")
+			f.apart("replay", "at")
 			f.onlyWith("format", "try")
 			f.onlyWith("wait", "try")
 			return func(c *call) (int, error) {
@@ -52,14 +64,14 @@ func driverCommand() *command {
 				if err := c.noArguments("driver", "wendrik driver -try PROGRAM"); err != nil {
 					return cannot, err
 				}
-				if !strings.HasPrefix(*at.at, "http://") && !strings.HasPrefix(*at.at, "https://") {
+				if *keep == "" && *replay == "" && !strings.HasPrefix(*at.at, "http://") && !strings.HasPrefix(*at.at, "https://") {
 					return cannot, &usageError{"driver is that of the simulated cloud, and -at must be its address", "-at http://" + cloudAddress}
 				}
-				d, err := c.driver(at)
+				d, end, err := c.recorded(at, *keep, *replay)
 				if err != nil {
 					return cannot, err
 				}
-				defer d.Close()
+				defer end()
 				if *listen != "" {
 					return c.serveDriver(ctx, d, *listen, *at.keys)
 				}
@@ -76,6 +88,34 @@ func driverCommand() *command {
 type keepOpen struct{ *answer }
 
 func (keepOpen) Close() error { return nil }
+
+// recorded is the driver of a cloud, written down into a file where that is named, or the one that answers from a file.
+func (c *call) recorded(at atFlags, keep, replay string) (d cloud.Driver, end func(), err error) {
+	if replay != "" {
+		in, err := inlet.Open(replay)
+		if err != nil {
+			return nil, nil, &usageError{fmt.Sprintf("%s cannot be read: %s", clean(replay), reason(err)), "name a record with  -replay FILE;  -record FILE  makes one"}
+		}
+		defer in.Close()
+		r, err := record.Read(in)
+		if err != nil {
+			return nil, nil, &usageError{fmt.Sprintf("%s is no record: %s", clean(replay), err), "-record FILE  makes one"}
+		}
+		return r, func() {}, nil
+	}
+	if d, err = c.driver(at); err != nil || keep == "" {
+		return d, func() { d.Close() }, err
+	}
+	out, err := os.OpenFile(keep, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if err != nil {
+		d.Close()
+		if errors.Is(err, fs.ErrExist) {
+			return nil, nil, &usageError{fmt.Sprintf("%s is there already, and nothing is overwritten", clean(keep)), "name another file with  -record FILE"}
+		}
+		return nil, nil, &usageError{fmt.Sprintf("%s cannot be written: %s", clean(keep), reason(err)), "name another file with  -record FILE"}
+	}
+	return record.New(d, out, time.Now), func() { d.Close(); out.Close() }, nil
+}
 
 // tryDriver makes the conformance run.
 func (c *call) tryDriver(ctx context.Context, at atFlags, format string, wait time.Duration) (int, error) {

@@ -12,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/mattn/go-shellwords"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -238,7 +239,9 @@ func TestHelpExamplesRun(t *testing.T) {
 				if c[1] == "rehearse" && runtime.GOOS != "linux" {
 					continue
 				}
-				r := run(t, folder, "", strings.Fields(x[1])...)
+				words, err := shellwords.Parse(x[1])
+				require.NoError(t, err)
+				r := run(t, folder, "", words...)
 				assert.Less(t, r.status, 2, "%s: %s", x[1], r.err)
 				assert.NotEmpty(t, r.out, x[1])
 			}

@@ -330,3 +330,39 @@ func TestWhatIsLeft(t *testing.T) {
 	}
 	assert.Equal(t, map[string]any{"network": 0.0, "hub": 0.0}, left())
 }
+
+// TestRecords: a drift that was recorded is told again word for word when the cloud is gone; nothing can be built at it, it has no key in it,
+// and a file that is there is not overwritten.
+func TestRecords(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	write(t, folder, quayside)
+	c := cloudIn(t, folder)
+	require.Equal(t, 0, run(t, folder, "", "build", "-at", c.url).status)
+	write(t, folder, strings.Replace(quayside, "10.144.0.10", "10.144.0.11", 1))
+	through := fmt.Sprintf("%s driver -at %s -record friday.jsonl", program, c.url)
+	first := run(t, folder, "", "drift", "-at", through)
+	require.Equal(t, 1, first.status, first.err)
+	require.Contains(t, first.out, "10.144.0.11")
+	r := run(t, folder, "", "drift", "-at", through)
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "friday.jsonl is there already, and nothing is overwritten")
+	kept, err := os.ReadFile(filepath.Join(folder, "friday.jsonl"))
+	require.NoError(t, err)
+	assert.NotContains(t, string(kept), key(t, folder, "skerry-line"))
+	info, err := os.Stat(filepath.Join(folder, "friday.jsonl"))
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	require.NoError(t, c.process.Process.Kill())
+	again := program + " driver -replay friday.jsonl"
+	r = run(t, folder, "", "drift", "-at", again)
+	assert.Equal(t, 1, r.status, r.err)
+	assert.Equal(t, strings.ReplaceAll(first.out, through, again), r.out)
+	r = run(t, folder, "", "build", "-yes", "-at", again)
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.out+r.err, "at which nothing can be done")
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "friday.jsonl"), kept[:len(kept)-20], 0o600))
+	r = run(t, folder, "", "drift", "-at", again)
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "friday.jsonl is no record: line ")
+}

@@ -126,7 +126,7 @@ func (v *drifted) ways() {
 	if slices.ContainsFunc(v.Things, func(d build.Drifted) bool { return d.ByHand && d.Was == nil }) {
 		hand = " -hand-made"
 	}
-	v.say("\n%s  %s:  wendrik build%s%s", strong.Sprint("the way back"), phrase.Count(v.back.Calls(), "call"), hand, v.samePlan())
+	v.say("\n%s  %s:  wendrik build%s%s", strong.Sprint("the way back"), phrase.Count(v.back.Calls(), "call"), hand, clean(v.samePlan()+sameCloud(v.at)))
 	n := 0
 	for _, p := range v.back.Phases() {
 		for _, a := range inOrder(p.Acts) {
@@ -138,7 +138,7 @@ func (v *drifted) ways() {
 		v.harm("opens", p.Opens)
 	}
 	if n > maxInside*2 {
-		v.say("      %d more;  wendrik build -dry  lists them", n-maxInside*2)
+		v.say("      %d more;  wendrik build -dry%s  lists them", n-maxInside*2, clean(v.samePlan()+sameCloud(v.at)))
 	}
 	if v.Anew {
 		v.say("\n%s  the plan cannot be edited to say it: %s;  wendrik adopt  writes a plan anew", strong.Sprint("the way forward"), clean(v.unreached()))
@@ -148,7 +148,7 @@ func (v *drifted) ways() {
 	if len(files) == 0 {
 		return
 	}
-	v.say("\n%s  the plan says what is there, once it is written:  wendrik drift -write%s", strong.Sprint("the way forward"), v.samePlan())
+	v.say("\n%s  the plan says what is there, once it is written:  wendrik drift -write%s", strong.Sprint("the way forward"), clean(v.samePlan()+sameCloud(v.at)))
 	for _, one := range files {
 		lines := strings.SplitAfter(unified(one.Name, one.Text, one.After), "\n")
 		v.diff(strings.Join(lines[:min(len(lines), maxDiff)], ""))

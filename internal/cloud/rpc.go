@@ -227,12 +227,17 @@ func (t *tail) wait() {
 	}
 }
 
-// Last is the last line that was written.
+// Last is the last line that was written, but for those that are indented below it.
 func (t *tail) Last() string {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	lines := strings.Split(strings.TrimSpace(string(t.text)), "\n")
-	return strings.TrimSpace(lines[len(lines)-1])
+	for i := len(lines) - 1; i > 0; i-- {
+		if lines[i] != "" && lines[i] == strings.TrimLeft(lines[i], " \t") {
+			return strings.TrimSpace(lines[i])
+		}
+	}
+	return strings.TrimSpace(lines[0])
 }
 
 // call asks, and turns what says no into a *Refusal.
