@@ -204,12 +204,50 @@ func (r *worker) findRoad(f, number int) {
 	if a == nil || a.Subnet.Network == b.Subnet.Network {
 		return
 	}
+	if over := r.overHub(f, a, b); over != nil {
+		known := r.hubs[f][over]
+		if known == nil {
+			known = make([]road, len(r.g.targets[f]))
+			r.hubs[f][over] = known
+		}
+		to := number % len(r.g.targets[f])
+		if known[to] == 0 { // one more than the road, so that 0 is one that is not known
+			known[to] = r.road(a, b, []family{ipv4, ipv6}[f]) + 1
+		}
+		r.g.roads[f][number] = known[to] - 1
+		return
+	}
 	r.g.roads[f][number] = r.road(a, b, []family{ipv4, ipv6}[f])
 	if r.watch != nil {
 		for _, x := range r.watch.Take() {
 			r.rests[f][x] = append(r.rests[f][x], number)
 		}
 	}
+}
+
+// overHub is the table of a hub into which all packets from one workload to another come by the table of its subnet alone, and by which the
+// rest of their way is decided, whoever sent them; nil where that is not so, or where something may be out of order.
+func (r *worker) overHub(f int, a, b *estate.Workload) *estate.HubTable {
+	t := a.Subnet.Table
+	if r.watch != nil || len(t.Some) > 0 || r.g.e.Failing() {
+		return nil
+	}
+	addr, has := b.AddrLike([]family{ipv4, ipv6}[f])
+	if !has {
+		return nil
+	}
+	route := t.Lookup(addr)
+	if route == nil || len(route.Or) > 0 {
+		return nil
+	}
+	h, is := route.Via.(*estate.Hub)
+	if !is {
+		return nil
+	}
+	if x := a.Subnet.Network.Attachment(h); x != nil {
+		return x.Table
+	}
+	return nil
 }
 
 // staff are as many workers as can work at once.

@@ -170,21 +170,51 @@ func (r *worker) strangers(x *Class, row []Cell) {
 			}
 		}
 		cells := row[to.start : to.start+len(to.classes)]
-		for j := range cells {
-			switch {
-			case lead == [2]road{}:
+		switch {
+		case lead == [2]road{}:
+			for j := range cells {
 				cells[j] = none
-			case families == 1 && lead[0] == plain:
-				y := &g.brief[to.start+j]
-				if r.leaves(x, 0, y.ranks[0]) == noFlows { // most often nothing leaves at all
-					cells[j] = none
-					continue
-				}
-				cells[j] = Cell{r.number(r.handed(to.start+j, r.plainly(0, x, to, y, replies))), NoPair}
-			default:
+			}
+		case families == 1 && lead[0] == plain && len(g.handed) == 0:
+			r.filtered(x, to, replies, cells)
+		default:
+			for j := range cells {
 				cells[j] = Cell{r.number(r.handed(to.start+j, r.led(x, to, to.start+j, lead, &wind, replies))), NoPair}
 			}
 		}
+	}
+}
+
+// met is what filters let through there and back, and the number of what that comes to.
+type met struct {
+	there, in, back, replies flowID
+	outcome                  OutcomeID
+}
+
+// filtered works out the cells towards a place of IPv4 alone, which is as plainly says of each class. Most of them meet what others have met,
+// and is remembered.
+func (r *worker) filtered(x *Class, to *place, replies flowID, cells []Cell) {
+	of := x.ranks[0]
+	list, back := allFlows, replies
+	if to.lists[0] >= 0 {
+		list = r.toward(to.lists[0], 0, of)
+		back = r.meet(back, r.toward(to.lists[1], 0, of))
+	}
+	judged := x.place.lists[0] >= 0
+	for j := range cells {
+		y := &r.g.brief[to.start+j]
+		at := y.ranks[0]
+		there := r.leaves(x, 0, at)
+		m := met{there: r.meet(there, list), in: r.toward(y.in, 0, of), back: back, replies: replies + 1} // of which 0 is nothing that was met
+		if judged {
+			m.back = r.meet(back, r.returns(x, 0, at))
+		}
+		known := &r.lately[uint(m.there*31+m.in*131+m.back*17)%uint(len(r.lately))]
+		if m.outcome = known.outcome; *known != m {
+			m.outcome = r.number(r.plainly(0, x, to, y, replies))
+			*known = m
+		}
+		cells[j] = Cell{m.outcome, NoPair}
 	}
 }
 

@@ -21,12 +21,14 @@ type worker struct {
 	known    []outcome             // the outcomes with the first numbers
 	same     [lowNumbers]OutcomeID // one more than the number of the outcome whose two sets are the same; 0 when unknown
 	replies  map[[2]uint16]flowID
-	lets     [2][]run         // of each filter, in each family, the run that was asked about last
-	rowsOf   [2][]flowID      // of the class whose row it is, what its own filters let through to each address there
-	rowsBack [2][]flowID      // and what its list lets back in from each
-	watch    *estate.Watch    // of what roads rest on; nil where nobody wants to know
-	rests    [2]map[any][]int // in each family, the numbers of the roads that rest on a thing
-	spreads  bool             // whether these two are those of that class: else each address is asked for by itself
+	lets     [2][]run                       // of each filter, in each family, the run that was asked about last
+	rowsOf   [2][]flowID                    // of the class whose row it is, what its own filters let through to each address there
+	rowsBack [2][]flowID                    // and what its list lets back in from each
+	watch    *estate.Watch                  // of what roads rest on; nil where nobody wants to know
+	hubs     [2]map[*estate.HubTable][]road // in each family, where the table of a hub leads, by spots
+	rests    [2]map[any][]int               // in each family, the numbers of the roads that rest on a thing
+	lately   [1 << 12]met                   // by what they met
+	spreads  bool                           // whether these two are those of that class: else each address is asked for by itself
 }
 
 // run is some addresses in order towards which a filter lets the same through.
@@ -40,7 +42,7 @@ const lowNumbers = 256
 
 func newWorker(g *Grid) *worker {
 	r := &worker{g: g, met: map[[2]flowID]flowID{}, joined: map[[2]flowID]flowID{}, answers: map[[2]flowID]outcome{}, numbers: map[outcome]OutcomeID{},
-		replies: map[[2]uint16]flowID{}, tracer: reach.NewTracer(g.e), small: make([]flowID, lowNumbers*lowNumbers)}
+		replies: map[[2]uint16]flowID{}, tracer: reach.NewTracer(g.e), small: make([]flowID, lowNumbers*lowNumbers), hubs: [2]map[*estate.HubTable][]road{{}, {}}}
 	r.notTCP = g.filters.flows.number(flow.Any().Minus(flow.TCP()))
 	for i := range r.small {
 		r.small[i] = -1
@@ -63,6 +65,8 @@ func (r *worker) take(g *Grid) {
 	clear(r.numbers)
 	r.known = nil
 	clear(r.same[:])
+	clear(r.lately[:])
+	r.hubs = [2]map[*estate.HubTable][]road{{}, {}}
 }
 
 // toward is what a filter lets through towards an address of a class, by the place of that in order.
