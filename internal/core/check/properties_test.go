@@ -10,6 +10,8 @@ import (
 
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/estate/estatetest"
+	"wendrik/internal/core/expect"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
@@ -190,4 +192,64 @@ func TestDecidedAgainstAllPairs(t *testing.T) {
 		}
 	}
 	assert.Greater(t, covered, int(fuzz.Rounds(6, 20)))
+}
+
+// TestNoLineIsPassedOver: of each line of expect that does not hold and waits for nothing, on plans of which parts are missing and with ends
+// chosen at random, something is found.
+func TestNoLineIsPassedOver(t *testing.T) {
+	broken, untried := 0, 0
+	for seed := range fuzz.Rounds(60, 600) {
+		rng := rand.New(rand.NewPCG(seed, 77))
+		e := estatetest.Half(t, rng, "")
+		var ends []string
+		for _, n := range e.Networks {
+			ends = append(ends, n.Name)
+			for _, x := range n.Tiers {
+				ends = append(ends, n.Name+"/"+x.Name)
+			}
+		}
+		for _, x := range e.Subnets {
+			ends = append(ends, x.ID())
+		}
+		for _, x := range e.Workloads {
+			ends = append(ends, x.Name)
+		}
+		for _, x := range e.Sites {
+			ends = append(ends, x.Name)
+		}
+		if len(ends) == 0 {
+			continue
+		}
+		var edits []text.Edit
+		for range 6 {
+			line := ends[rng.IntN(len(ends))] + []string{" reaches ", " never reaches "}[rng.IntN(2)] + ends[rng.IntN(len(ends))] + " on tcp/443"
+			if rng.IntN(4) == 0 {
+				line += " except " + ends[rng.IntN(len(ends))]
+			}
+			edits = append(edits, text.Add(text.Path{"expect"}, text.Word(line)))
+		}
+		after, problems, err := e.With(text.Changes{{Edits: edits}})
+		if err != nil || len(problems) > len(e.Problems) {
+			continue
+		}
+		found := map[text.Pos]diag.Code{}
+		for _, f := range Run(after, Expect) {
+			found[f.At] = f.Code
+		}
+		for _, r := range expect.Run(after, nil) {
+			if f, is := r.Finding(); is {
+				found[f.At] = f.Code
+			}
+			if r.Holds || r.Waits || r.Doubted {
+				continue
+			}
+			broken++
+			if found[r.At] == "untried" {
+				untried++
+			}
+			assert.NotEmpty(t, found[r.At], "seed %d: %q does not hold, %s, and nothing is found", seed, r.Text, r.Why)
+		}
+	}
+	assert.Greater(t, broken, 100)
+	assert.Greater(t, untried, 1)
 }

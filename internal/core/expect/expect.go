@@ -379,10 +379,13 @@ func Untried(e *estate.Estate, x *plan.Expectation) (why string, fixes []diag.Fi
 
 // quick reports whether it is plain that an expectation can be tried.
 func quick(e *estate.Estate, x *plan.Expectation) bool {
-	for _, word := range []string{x.From, x.To} {
-		if ends, err := reach.FindEnds(e, word); err != nil || ends.One == nil && len(ends.Many) == 0 {
+	var both [2]reach.Ends
+	for i, word := range []string{x.From, x.To} {
+		ends, err := reach.FindEnds(e, word)
+		if err != nil || ends.One == nil && len(ends.Many) == 0 {
 			return false
 		}
+		both[i] = ends
 	}
-	return len(x.Except) == 0
+	return len(x.Except) == 0 && !alone(both[0], both[1])
 }

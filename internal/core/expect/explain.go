@@ -95,6 +95,11 @@ func (r *Result) explain(from, to reach.Ends) {
 			r.Fixes, r.Waits, r.Holds = diag.Advise("carve gives it one"), true, false
 			return
 		}
+		if empty.One != nil || len(empty.Many) > 0 { // each workload is asked about the others alone
+			r.Why = fmt.Sprintf("nothing was tried, because there is one workload at both ends, %s", phrase.Names(append(from.Many, to.Many...)[:1], func(x *estate.Workload) string { return x.Name }))
+			r.Fixes = diag.Advise("put another workload there, or take the line out")
+			return
+		}
 		r.Why = fmt.Sprintf("nothing was tried, because %s has no workload to try", empty.Name)
 		r.Fixes = diag.Advise("put a workload there, or take the line out")
 		return

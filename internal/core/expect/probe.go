@@ -13,13 +13,36 @@ import (
 // couldBeThere is how the name begins of a workload that is tried in the place of those that are not there yet.
 const couldBeThere = "could-be-there-"
 
-// probed is the estate with a workload in each end that has none yet: in a subnet of it, at a free address, in a group that
-// lets everything in and out, so that what is tried is all that stands between. It is nil where no end could have one.
+// lone is the one workload that an end is; nil where it is another, several or none.
+func lone(ends reach.Ends) *estate.Workload {
+	switch {
+	case ends.One != nil:
+		return ends.One.Workload
+	case len(ends.Many) == 1:
+		return ends.Many[0]
+	}
+	return nil
+}
+
+// alone reports whether the same workload is all of both ends, and one of these could have another.
+func alone(from, to reach.Ends) bool {
+	return (from.One == nil || to.One == nil) && lone(from) != nil && lone(from) == lone(to)
+}
+
+// probed is the estate with a workload in each end that has none yet, or none but the other end: in a subnet of it, at a free address, in
+// a group that lets everything in and out, so that what is tried is all that stands between. It is nil where no end could have one.
 func probed(e *estate.Estate, x *plan.Expectation) *estate.Estate {
+	from, to, err := Ends(e, x)
+	another := -1 // the end that is to have another than the workload that is all of both
+	if err == nil && alone(from, to) {
+		if another = 1; to.One != nil {
+			another = 0
+		}
+	}
 	var edits []text.Edit
 	for i, word := range []string{x.From, x.To} {
 		ends, err := reach.FindEnds(e, word)
-		if err != nil || ends.One != nil || len(ends.Many) > 0 {
+		if i != another && (err != nil || ends.One != nil || len(ends.Many) > 0) {
 			continue
 		}
 		s, a := free(e, word)
