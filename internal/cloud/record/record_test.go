@@ -51,7 +51,43 @@ func (d *told) Remove(_ context.Context, id, note string) error {
 	return nil
 }
 
-func (d *told) Close() error { return nil }
+func (d *told) Accept(_ context.Context, id, side, note string) (*cloud.Thing, error) {
+	d.done = append(d.done, id+" for "+side+" "+note)
+	return &cloud.Thing{ID: id}, nil
+}
+
+func (d *told) Close() error { return errors.New("it ended with 3") }
+
+// locking is one that has locks, too.
+type locking struct{ told }
+
+func (d *locking) Lock(_ context.Context, h *cloud.Hold) error {
+	d.done = append(d.done, "lock "+h.Token)
+	return nil
+}
+
+func (d *locking) Unlock(_ context.Context, h *cloud.Hold) error {
+	d.done = append(d.done, "unlock "+h.Token)
+	return nil
+}
+
+// TestPassedOn: what a recorder is asked gets to the driver as it is, locks where that has any, and no lock is in the record.
+func TestPassedOn(t *testing.T) {
+	ctx := context.Background()
+	var out bytes.Buffer
+	d := &locking{}
+	r := record.New(d, &out, time.Now)
+	_, err := r.Accept(ctx, "x", "y", "z")
+	require.NoError(t, err)
+	require.NoError(t, r.Lock(ctx, &cloud.Hold{Token: "a"}))
+	require.NoError(t, r.Unlock(ctx, &cloud.Hold{Token: "b"}))
+	assert.Equal(t, []string{"x for y z", "lock a", "unlock b"}, d.done)
+	assert.Equal(t, 1, strings.Count(out.String(), "\n"))
+	assert.EqualError(t, r.Close(), "it ended with 3")
+	without := record.New(&told{}, &out, time.Now)
+	assert.Equal(t, cloud.Unsupported, cloud.ReasonOf(without.Lock(ctx, &cloud.Hold{})))
+	assert.Equal(t, cloud.Unsupported, cloud.ReasonOf(without.Unlock(ctx, &cloud.Hold{})))
+}
 
 // TestReplay: what a driver answered is answered again, in its order, with its refusals, and nothing is done by it.
 func TestReplay(t *testing.T) {
@@ -96,6 +132,7 @@ func TestReplay(t *testing.T) {
 	assert.False(t, h.Locks, "there is nothing to have for oneself")
 	_, err = again.Thing(ctx, "two")
 	assert.ErrorContains(t, err, "this is a record of 2031-03-01T08:00:00Z, and nobody asked for that then (thing)")
+	assert.Equal(t, cloud.Unsupported, cloud.ReasonOf(err))
 	_, made := again.Make(ctx, &cloud.Order{})
 	_, changed := again.Change(ctx, &cloud.Alteration{})
 	_, accepted := again.Accept(ctx, "x", "y", "")
