@@ -233,7 +233,7 @@ func (r *worker) overHub(f int, a, b *estate.Workload) *estate.HubTable {
 		return nil
 	}
 	addr, has := b.AddrLike([]family{ipv4, ipv6}[f])
-	if !has {
+	if !has || a.Subnet.Holds(addr) { // where it stays inside, whatever the table says
 		return nil
 	}
 	route := t.Lookup(addr)
