@@ -61,11 +61,7 @@ func buildCommand() *command {
 				if *keep != "" && (!b.dry || len(c.args) > 0) {
 					return cannot, &usageError{"-o keeps what -dry tells", "wendrik build -dry -o FILE"}
 				}
-				for _, name := range strings.Split(*remove, ",") {
-					if name = strings.TrimSpace(name); name != "" {
-						b.leave.Remove = append(b.leave.Remove, name)
-					}
-				}
+				b.leave.Remove = listed(*remove)
 				if b.side < 1 || b.side > 256 {
 					return cannot, &usageError{fmt.Sprintf("-side %d is not from 1 to 256", b.side), "-side 16"}
 				}
@@ -280,9 +276,7 @@ func (b *building) alone(ctx context.Context) (end func(), err error) {
 	}()
 	return func() {
 		close(done)
-		if l, is := b.driver.(cloud.Locker); is {
-			_ = l.Unlock(context.WithoutCancel(ctx), h) // else it ends by itself
-		}
+		_ = cloud.LockerOf(b.driver).Unlock(context.WithoutCancel(ctx), h) // else it ends by itself
 	}, nil
 }
 

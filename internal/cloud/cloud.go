@@ -76,13 +76,28 @@ type Locker interface {
 	Unlock(ctx context.Context, h *Hold) error
 }
 
+// LockerOf are the locks of a driver; of one that has none, such as refuse what they are asked.
+func LockerOf(d Driver) Locker {
+	if l, is := d.(Locker); is {
+		return l
+	}
+	return lockless{}
+}
+
+type lockless struct{}
+
+func (lockless) Lock(context.Context, *Hold) error {
+	return Refused(Unsupported, "this driver has no locks")
+}
+
+func (l lockless) Unlock(ctx context.Context, h *Hold) error { return l.Lock(ctx, h) }
+
 // Lock takes a lock where a driver has such; taken is false where it has none.
 func Lock(ctx context.Context, d Driver, h *Hold) (taken bool, err error) {
-	l, is := d.(Locker)
-	if hello, err := d.Hello(ctx); err != nil || !hello.Locks || !is {
+	if hello, err := d.Hello(ctx); err != nil || !hello.Locks {
 		return false, err
 	}
-	err = l.Lock(ctx, h)
+	err = LockerOf(d).Lock(ctx, h)
 	var refused *Refusal
 	if errors.As(err, &refused) && refused.Reason == Unsupported { // it passes on what its cloud says of itself, and has no such method
 		return false, nil

@@ -83,16 +83,10 @@ func methods(d Driver) handler.Map {
 			return t, refuse(err)
 		}),
 		"lock": handler.New(func(ctx context.Context, h *Hold) (nothing, error) {
-			if l, is := d.(Locker); is {
-				return nothing{}, refuse(l.Lock(ctx, h))
-			}
-			return nothing{}, refuse(Refused(Unsupported, "this driver has no locks"))
+			return nothing{}, refuse(LockerOf(d).Lock(ctx, h))
 		}),
 		"unlock": handler.New(func(ctx context.Context, h *Hold) (nothing, error) {
-			if l, is := d.(Locker); is {
-				return nothing{}, refuse(l.Unlock(ctx, h))
-			}
-			return nothing{}, refuse(Refused(Unsupported, "this driver has no locks"))
+			return nothing{}, refuse(LockerOf(d).Unlock(ctx, h))
 		}),
 		"log": handler.New(func(ctx context.Context, q askLog) (*Entries, error) {
 			e, err := d.Log(ctx, q.After)

@@ -153,19 +153,15 @@ func (d *tried) Log(ctx context.Context, after int) (*Entries, error) {
 }
 
 func (d *tried) Lock(ctx context.Context, h *Hold) error {
-	return d.locker(ctx, "lock", h, Locker.Lock)
+	return d.held(ctx, "lock", h, LockerOf(d.d).Lock)
 }
 
 func (d *tried) Unlock(ctx context.Context, h *Hold) error {
-	return d.locker(ctx, "unlock", h, Locker.Unlock)
+	return d.held(ctx, "unlock", h, LockerOf(d.d).Unlock)
 }
 
-func (d *tried) locker(ctx context.Context, method string, h *Hold, do func(Locker, context.Context, *Hold) error) error {
-	l, is := d.d.(Locker)
-	if !is {
-		return Refused(Unsupported, "this driver has no locks")
-	}
-	_, err := within(ctx, method, d.patience.Read, func(ctx context.Context) (struct{}, error) { return struct{}{}, do(l, ctx, h) })
+func (d *tried) held(ctx context.Context, method string, h *Hold, do func(context.Context, *Hold) error) error {
+	_, err := within(ctx, method, d.patience.Read, func(ctx context.Context) (struct{}, error) { return struct{}{}, do(ctx, h) })
 	return err
 }
 

@@ -18,7 +18,7 @@ import (
 type entry struct {
 	At     string          `json:"at"` // RFC 3339
 	Method string          `json:"method"`
-	Params any             `json:"params,omitempty"`
+	Params params          `json:"params,omitzero"`
 	Result json.RawMessage `json:"result,omitempty"`
 	Error  *refusal        `json:"error,omitempty"`
 }
@@ -29,20 +29,28 @@ type refusal struct {
 	AfterMS int64        `json:"after_ms,omitempty"`
 }
 
-// params name what is asked for: a page, an identifier, an entry of the log, or a whole order. What differs each time, as a note and a token do,
-// is no part of the question.
+// params name what is asked for: a page, an identifier, an entry of the log, or a whole order.
 type params struct {
-	Page  string      `json:"page,omitempty"`
-	ID    string      `json:"id,omitempty"`
-	Side  string      `json:"side,omitempty"`
-	After int         `json:"after,omitempty"`
-	What  interface{} `json:"what,omitempty"`
+	Page  string `json:"page,omitempty"`
+	ID    string `json:"id,omitempty"`
+	Side  string `json:"side,omitempty"`
+	After int    `json:"after,omitempty"`
+	What  any    `json:"what,omitempty"`
 }
+
+// question is what tells two questions apart that a record can be asked again: of what is there, and of the log.
+type question struct {
+	method, page, id string
+	after            int
+}
+
+func asked(method string, p params) question { return question{method, p.Page, p.ID, p.After} }
 
 // Recorder is a driver that passes all questions on to another, and writes each down with its answer.
 type Recorder struct {
-	driver cloud.Driver
-	now    func() time.Time
+	cloud.Locker // passed on, and no part of the record: a lock is the matter of a moment
+	driver       cloud.Driver
+	now          func() time.Time
 
 	mu     sync.Mutex
 	out    io.Writer
@@ -52,11 +60,11 @@ type Recorder struct {
 // New gives a driver that asks another and writes a line of JSON for each question. No key is ever in a record: a driver gets none by the
 // protocol.
 func New(d cloud.Driver, out io.Writer, now func() time.Time) *Recorder {
-	return &Recorder{driver: d, out: out, now: now}
+	return &Recorder{Locker: cloud.LockerOf(d), driver: d, out: out, now: now}
 }
 
 // noted writes a question and its answer down. A record that cannot be written is a fault, so that nobody takes a part for the whole.
-func noted[T any](r *Recorder, method string, p any, result T, err error) (T, error) {
+func noted[T any](r *Recorder, method string, p params, result T, err error) (T, error) {
 	e := entry{At: r.now().UTC().Format(time.RFC3339Nano), Method: method, Params: p}
 	var refused *cloud.Refusal
 	switch {
@@ -88,7 +96,7 @@ func noted[T any](r *Recorder, method string, p any, result T, err error) (T, er
 
 func (r *Recorder) Hello(ctx context.Context) (*cloud.Hello, error) {
 	h, err := r.driver.Hello(ctx)
-	return noted(r, "hello", nil, h, err)
+	return noted(r, "hello", params{}, h, err)
 }
 
 func (r *Recorder) Things(ctx context.Context, page string) (*cloud.Page, error) {
@@ -126,28 +134,13 @@ func (r *Recorder) Log(ctx context.Context, after int) (*cloud.Entries, error) {
 	return noted(r, "log", params{After: after}, l, err)
 }
 
-// Lock and Unlock are passed on, and are no part of the record: a lock is the matter of a moment.
-func (r *Recorder) Lock(ctx context.Context, h *cloud.Hold) error {
-	if l, is := r.driver.(cloud.Locker); is {
-		return l.Lock(ctx, h)
-	}
-	return cloud.Refused(cloud.Unsupported, "this driver has no locks")
-}
-
-func (r *Recorder) Unlock(ctx context.Context, h *cloud.Hold) error {
-	if l, is := r.driver.(cloud.Locker); is {
-		return l.Unlock(ctx, h)
-	}
-	return cloud.Refused(cloud.Unsupported, "this driver has no locks")
-}
-
 func (r *Recorder) Close() error { return r.driver.Close() }
 
 // Replay is a driver that answers from a record. A question that was asked several times is answered in the order of the record, and with the
 // last answer from then on. Nothing can be made, changed or removed at it.
 type Replay struct {
 	mu      sync.Mutex
-	answers map[string][]entry
+	answers map[question][]entry
 	began   string
 }
 
@@ -156,7 +149,7 @@ const mostLine = 65 << 20
 
 // Read reads a record. The error says which line is none of a record.
 func Read(in io.Reader) (*Replay, error) {
-	r := &Replay{answers: map[string][]entry{}}
+	r := &Replay{answers: map[question][]entry{}}
 	lines := bufio.NewScanner(in)
 	lines.Buffer(nil, mostLine)
 	n := 0
@@ -175,26 +168,14 @@ func Read(in io.Reader) (*Replay, error) {
 	if err := lines.Err(); err != nil {
 		return nil, fmt.Errorf("line %d cannot be read: %w", n+1, err)
 	}
-	if len(r.answers[asked("hello", nil)]) == 0 {
+	if len(r.answers[asked("hello", params{})]) == 0 {
 		return nil, errors.New("it has no answer to hello, with which every record begins")
 	}
 	return r, nil
 }
 
-// asked is a question in one word.
-func asked(method string, p any) string {
-	if p == nil {
-		p = params{}
-	}
-	raw, _ := json.Marshal(p) // of what was read from JSON, or of params
-	var sorted any
-	_ = json.Unmarshal(raw, &sorted)
-	raw, _ = json.Marshal(sorted)
-	return method + " " + string(raw)
-}
-
 // answer reads the next answer to a question.
-func (r *Replay) answer(method string, p any, into any) error {
+func (r *Replay) answer(method string, p params, into any) error {
 	r.mu.Lock()
 	key := asked(method, p)
 	all := r.answers[key]
@@ -219,7 +200,7 @@ func (r *Replay) never(method string) error {
 
 func (r *Replay) Hello(context.Context) (*cloud.Hello, error) {
 	h := &cloud.Hello{}
-	err := r.answer("hello", nil, h)
+	err := r.answer("hello", params{}, h)
 	h.Locks = false // there is nothing that one could have for oneself
 	return h, err
 }
