@@ -95,8 +95,8 @@ func (r *Result) explain(from, to reach.Ends) {
 			r.Fixes, r.Waits, r.Holds = diag.Advise("carve gives it one"), true, false
 			return
 		}
-		if empty.One != nil || len(empty.Many) > 0 { // each workload is asked about the others alone
-			r.Why = fmt.Sprintf("nothing was tried, because there is one workload at both ends, %s", phrase.Names(append(from.Many, to.Many...)[:1], func(x *estate.Workload) string { return x.Name }))
+		if alone(from, to) { // each workload is asked about the others alone
+			r.Why = fmt.Sprintf("nothing was tried, because there is one workload at both ends, %s", lone(from).Name)
 			r.Fixes = diag.Advise("put another workload there, or take the line out")
 			return
 		}

@@ -175,7 +175,7 @@ func (r *worker) strangers(x *Class, row []Cell) {
 			for j := range cells {
 				cells[j] = none
 			}
-		case families == 1 && lead[0] == plain && len(g.handed) == 0:
+		case families == 1 && lead[0] == plain:
 			r.filtered(x, to, replies, cells)
 		default:
 			for j := range cells {
@@ -185,8 +185,8 @@ func (r *worker) strangers(x *Class, row []Cell) {
 	}
 }
 
-// met is what filters let through there and back, and the number of what that comes to.
-type met struct {
+// filtering is what filters let through there and back, and the number of what that comes to.
+type filtering struct {
 	there, in, back, replies flowID
 	outcome                  OutcomeID
 }
@@ -205,7 +205,7 @@ func (r *worker) filtered(x *Class, to *place, replies flowID, cells []Cell) {
 		y := &r.g.brief[to.start+j]
 		at := y.ranks[0]
 		there := r.leaves(x, 0, at)
-		m := met{there: r.meet(there, list), in: r.toward(y.in, 0, of), back: back, replies: replies + 1} // of which 0 is nothing that was met
+		m := filtering{there: r.meet(there, list), in: r.toward(y.in, 0, of), back: back, replies: replies + 1} // of which 0 is nothing that was met
 		if judged {
 			m.back = r.meet(back, r.returns(x, 0, at))
 		}
@@ -213,6 +213,9 @@ func (r *worker) filtered(x *Class, to *place, replies flowID, cells []Cell) {
 		if m.outcome = known.outcome; *known != m {
 			m.outcome = r.number(r.plainly(0, x, to, y, replies))
 			*known = m
+		}
+		if len(r.g.handed) > 0 {
+			m.outcome = r.number(r.handed(to.start+j, r.outcome(m.outcome)))
 		}
 		cells[j] = Cell{m.outcome, NoPair}
 	}

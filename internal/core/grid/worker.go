@@ -27,7 +27,7 @@ type worker struct {
 	watch    *estate.Watch                  // of what roads rest on; nil where nobody wants to know
 	hubs     [2]map[*estate.HubTable][]road // in each family, where the table of a hub leads, by spots
 	rests    [2]map[any][]int               // in each family, the numbers of the roads that rest on a thing
-	lately   [1 << 12]met                   // by what they met
+	lately   [1 << 12]filtering             // by what they met
 	spreads  bool                           // whether these two are those of that class: else each address is asked for by itself
 }
 

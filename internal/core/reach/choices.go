@@ -9,8 +9,8 @@ import (
 )
 
 // Where a table has several routes of one rank to a range, a network may take any of them, for each flow and each direction
-// another (RFC 2992 says how routers spread flows). So may a site whose ranges of others come by several hubs. Such a packet is
-// walked once for each choice.
+// another (RFC 2992 says how routers spread flows). So may a site that is attached to several
+// hubs with a route. Such a packet is walked once for each choice.
 
 // maxChoices is how many ways are walked for the sake of choices; of what is left, nothing is sure.
 const maxChoices = 64

@@ -390,6 +390,21 @@ func TestRangesAsEnds(t *testing.T) {
 	}
 }
 
+// failing is an estate in which some parts are out of order.
+func failing(t *testing.T, plan string, names []string) *estate.Estate {
+	t.Helper()
+	e, findings := estate.Load(text.One("wendrik.yaml", plan))
+	require.Empty(t, findings)
+	var parts []estate.Part
+	for _, p := range e.Parts() {
+		if slices.Contains(names, p.Name) {
+			parts = append(parts, p)
+		}
+	}
+	require.Len(t, parts, len(names))
+	return e.Without(parts...)
+}
+
 // TestSiteWithTwoHubs: a site takes the hub with the longest route, and any of two that have one as long: what passes by one alone may
 // pass, and one that is out of order is not taken.
 func TestSiteWithTwoHubs(t *testing.T) {
@@ -406,16 +421,7 @@ workloads: {clerk: {in: booking/app, address: 10.1.0.9, groups: [all]}}
 	none := "  east: {attach: {booking: main, quay: main}, tables: {main: {learns: [quay], routes: [{to: 10.1.0.0/16, via: blackhole}]}}}\n"
 	both := "  east: {attach: {booking: main, quay: main}, tables: {main: {learns: [quay, booking]}}}\n"
 	ask := func(plan string, without ...string) string {
-		e, findings := estate.Load(text.One("wendrik.yaml", plan))
-		require.Empty(t, findings)
-		var failing []estate.Part
-		for _, p := range e.Parts() {
-			if slices.Contains(without, p.Name) {
-				failing = append(failing, p)
-			}
-		}
-		require.Len(t, failing, len(without))
-		e = e.Without(failing...)
+		e := failing(t, plan, without)
 		said := ""
 		for _, ends := range [][2]string{{"quay", "clerk"}, {"clerk", "quay"}} {
 			from, _ := Find(e, ends[0])
@@ -461,16 +467,7 @@ sites: {quay: {ranges: 10.200.0.0/16, knows: [10.0.0.0/8]}}
 workloads: {clerk: {in: booking/app, address: 10.1.0.9, groups: [all]}}
 `
 	ask := func(plan string, out bool, without ...string) string {
-		e, findings := estate.Load(text.One("wendrik.yaml", plan))
-		require.Empty(t, findings)
-		var failing []estate.Part
-		for _, p := range e.Parts() {
-			if slices.Contains(without, p.Name) {
-				failing = append(failing, p)
-			}
-		}
-		require.Len(t, failing, len(without))
-		e = e.Without(failing...)
+		e := failing(t, plan, without)
 		from, _ := Find(e, "clerk")
 		to, _ := Find(e, "quay")
 		if !out {
