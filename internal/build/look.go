@@ -38,7 +38,7 @@ type Item struct {
 type There struct {
 	Hello   *cloud.Hello
 	Items   []Item
-	Others  int            // things that belong to other estates, or are in no scope
+	Others  int            // things that belong to other estates, or that the scope leaves out
 	Strange map[string]int // labels that others put on things of the estate, and on how many
 	Born    []*cloud.Thing // what the cloud made by itself
 
@@ -365,7 +365,7 @@ func (s *seer) item(t *cloud.Thing) Item {
 		return i
 	}
 	w := s.wanted[i.Key()]
-	i.Owner, i.Labels = t.Labels[ownerLabel], s.labels(t, w)
+	i.Owner, i.Labels = t.Labels[ownerLabel], s.labels(t, w, i.Context)
 	if w != nil && !i.ByHand {
 		i.Mislabelled = mislabelled(t, i.Name, w)
 	}

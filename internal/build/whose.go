@@ -49,19 +49,20 @@ func (v vocabulary) has(k stock.Kind, label string) bool {
 	switch {
 	case label == stock.TierLabel || label == stock.KeepLabel || label == stock.WasOfLabel:
 		return true
-	case !k.Labelled() || v.ignores(label):
+	case !stock.SpecOf(k).Tagged || v.ignores(label):
 		return false
 	}
 	return v.any || v.words[label]
 }
 
-// labels are those of a thing that the plan has for it; wanted is what it wants, nil for nothing. Those that are others' are counted.
-func (t *There) labels(at *cloud.Thing, wanted *stock.Thing) map[string]string {
+// labels are those of a thing that the plan has for it; wanted is what it wants, nil for nothing. Those that are others' are counted,
+// but for things that are context.
+func (t *There) labels(at *cloud.Thing, wanted *stock.Thing, context bool) map[string]string {
 	out := map[string]string{}
 	for label, value := range ownLabels(at.Labels) {
 		if t.says.has(at.Kind, label) {
 			out[label] = value
-		} else {
+		} else if !context {
 			t.Strange[label]++
 		}
 	}

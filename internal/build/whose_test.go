@@ -12,6 +12,7 @@ import (
 
 	"wendrik/internal/build"
 	"wendrik/internal/cloud"
+	"wendrik/internal/core/estate"
 	"wendrik/internal/core/stock"
 )
 
@@ -40,6 +41,17 @@ func (p *place) is(t *testing.T, want []stock.Thing, key string) (map[string]str
 	return there.Item(key).At.Labels, there.Item(key).At.ID
 }
 
+// labelledThere is the estate below as it was built, and what it wants.
+func labelledThere(t *testing.T) (*place, *estate.Estate, []stock.Thing) {
+	t.Helper()
+	e := load(t, labelled)
+	p := at(t, filepath.Join(t.TempDir(), "cloud.db"), stock.HeadOf(e), "", 0)
+	t.Cleanup(p.close)
+	_, out := p.build(t, stock.Of(e), build.Note("skerry-line", "first"))
+	require.Empty(t, out.Undone)
+	return p, e, stock.Of(e)
+}
+
 const labelled = `wendrik: 1
 estate: skerry-line
 labels-ignored: [billing]
@@ -51,12 +63,7 @@ workloads: {shop: {in: booking/web, address: 10.144.0.10, labels: {purpose: fare
 // TestLabelsOfOthers: a label of which the plan says nothing is somebody else's, as one that it ignores is: neither is drift, and no build
 // changes them; one of which the plan speaks is drift, and is taken away.
 func TestLabelsOfOthers(t *testing.T) {
-	e := load(t, labelled)
-	want := stock.Of(e)
-	p := at(t, filepath.Join(t.TempDir(), "cloud.db"), stock.HeadOf(e), "", 0)
-	defer p.close()
-	_, out := p.build(t, want, build.Note("skerry-line", "first"))
-	require.Empty(t, out.Undone)
+	p, e, want := labelledThere(t)
 	p.relabel(t, "network:booking", map[string]string{"cost": "12", "billing": "b2"})
 	p.relabel(t, "subnet:booking/web", map[string]string{"team": "x"}) // to which no plan can give one
 	drift, err := build.Drifts(context.Background(), p.driver, e, p.head, "")
@@ -81,12 +88,7 @@ func TestLabelsOfOthers(t *testing.T) {
 
 // TestMislabelled: what bears a wrong name or tier is found again, is told, gets its labels back, and nothing is made anew.
 func TestMislabelled(t *testing.T) {
-	e := load(t, labelled)
-	want := stock.Of(e)
-	p := at(t, filepath.Join(t.TempDir(), "cloud.db"), stock.HeadOf(e), "", 0)
-	defer p.close()
-	_, out := p.build(t, want, build.Note("skerry-line", "first"))
-	require.Empty(t, out.Undone)
+	p, e, want := labelledThere(t)
 	_, shop := p.is(t, want, "workload:shop")
 	_, app := p.is(t, want, "subnet:booking/app")
 	p.relabel(t, "workload:shop", map[string]string{build.NameLabel: "stop"})
@@ -174,6 +176,7 @@ func TestScopes(t *testing.T) {
 		drift, err := build.Drifts(ctx, p.driver, e, p.head, "")
 		require.NoError(t, err)
 		assert.Empty(t, drift.Things, "%s\n%s", word, content)
+		assert.Empty(t, drift.There.Strange, "what is context has labels of its own")
 		// Nothing outside goes when all of the estate does, with every leave.
 		job, err := build.Prepare(ctx, p.driver, p.head, nil, build.Leave{Hand: true, Take: true, Remove: []string{"crew", "yard", "booking", "spine"}}, nil)
 		require.NoError(t, err)

@@ -48,7 +48,7 @@ func adoptCommand() *command {
 					}
 				}
 				if there.Others > 0 {
-					c.tell("left out: %s of other estates or outside the scope;  -estate NAME  takes those of another", phrase.Count(there.Others, "thing"))
+					c.tell("left out: %s of other estates%s;  -estate NAME  takes those of another", phrase.Count(there.Others, "thing"), orOutside(listed(*scope)))
 				}
 				content = fmt.Sprintf("# Written from what is there at %s: %s.\n%s", clean(*at.at), phrase.Count(len(there.Items), "thing"), content)
 				if *out == "-" {
@@ -63,6 +63,14 @@ func adoptCommand() *command {
 			}
 		},
 	}
+}
+
+// orOutside goes behind what is told of things of other estates, where there is a scope.
+func orOutside(scope []string) string {
+	if len(scope) == 0 {
+		return ""
+	}
+	return ", or outside the scope"
 }
 
 // listed are the words of a flag that takes several, with commas.

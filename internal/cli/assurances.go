@@ -64,9 +64,9 @@ var (
 
 	allAgree         = &assurance{"all agree", "rehearse", "every exchange that was tried with real packets, and what `reach` says of it", "what the page of `rehearse` lists as not tried; what the kernel does otherwise than a cloud", "rehearse TestRandomEstates"}
 	allAsItIs        = &assurance{"all as it should be", "rehearse -steps", "the same, in each state; and that connections stay open", "the same", "rehearse TestStandingNetwork"}
-	noDrift          = &assurance{"no drift", "drift", "each property of each thing of the plan at the cloud, read anew, and things that the plan does not have", "what the driver does not tell", "build TestDriftIsFound"}
+	noDrift          = &assurance{"no drift", "drift", "each property of each thing of the plan at the cloud, read anew, and things that the plan does not have", "what the driver does not tell; labels that the plan has no word for, which are counted; what is outside of a `scope`", "build TestDriftIsFound, TestLabelsOfOthers, TestScopes"}
 	noDriftButWaived = &assurance{"but for what is waived, what is there is what the plan says", "drift", "the same", "the same, and what is waived, which is counted and, with `-waived`, listed", "cli TestDriftWaived"}
-	planTrue         = &assurance{"the plan is true at ", "build", "each property of each thing of the plan, looked at again once all calls are done", "what the driver does not tell, and what others do from then on", "cli TestLookedAtAgain"}
+	planTrue         = &assurance{"the plan is true at ", "build", "each property of each thing of the plan, looked at again once all calls are done", "what the driver does not tell, what is outside of a `scope`, and what others do from then on", "cli TestLookedAtAgain"}
 	nothingToDo      = &assurance{"nothing is to be done: ", "build", "each property of each thing of the plan at the cloud, read anew", "what the driver does not tell", "build TestRandomPlansAreBuilt"}
 	nothingWasToDo   = &assurance{"nothing was to be done: ", "build", "the same", "the same", "build TestRandomPlansAreBuilt"}
 	asProtocol       = &assurance{"all is as the protocol wants it", "driver -try", "each check of `docs/driver.md`, with things that are made and taken back", "kinds that the driver says it does not have, which are told", "cloud/try TestKnownMistakes"}

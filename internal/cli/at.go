@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -27,20 +28,19 @@ import (
 type atFlags struct{ at, keys *string }
 
 func (f *flags) atFlags() atFlags {
-	unless := os.Getenv("WENDRIK_AT")
-	if unless == "" {
-		unless = "http://" + cloudAddress
-	}
-	return atFlags{f.String("at", unless, "`CLOUD` the address of the simulated cloud, rpc:URL of a driver, or the program of one with its arguments; WENDRIK_AT has another default"), f.keysFlag()}
+	return atFlags{f.String("at", usualCloud(), "`CLOUD` the address of the simulated cloud, rpc:URL of a driver, or the program of one with its arguments; WENDRIK_AT has another default"), f.keysFlag()}
 }
 
-// sameCloud is the flag with which a suggested command speaks to the same cloud.
-func sameCloud(at string) string {
-	if at == os.Getenv("WENDRIK_AT") || os.Getenv("WENDRIK_AT") == "" && at == "http://"+cloudAddress {
-		return ""
+// samePlace are the flags with which a suggested command reads the same plan and speaks to the same cloud.
+func (s *screen) samePlace(at string) string {
+	if at == usualCloud() {
+		return clean(s.samePlan())
 	}
-	return " -at " + shellWord(at)
+	return clean(s.samePlan() + " -at " + shellWord(at))
 }
+
+// usualCloud is the cloud that is meant where none is named.
+func usualCloud() string { return cmp.Or(os.Getenv("WENDRIK_AT"), "http://"+cloudAddress) }
 
 func (f *flags) keysFlag() *string {
 	return f.String("keys", keysFile, "`FILE` the keys for the cloud, OWNER: KEY on each line; that of what nobody is named for first")
@@ -158,7 +158,7 @@ func (s *screen) asThere(plan *opened) (*opened, error) {
 		return nil, cloudError(at, err)
 	}
 	if len(x.Things) > 0 {
-		s.tell("%s otherwise than in %s;  wendrik drift%s  tells which", phrase.Count(len(x.Things), "thing"), clean(plan.label), clean(s.samePlan()+sameCloud(at)))
+		s.tell("%s otherwise than in %s;  wendrik drift%s  tells which", phrase.Count(len(x.Things), "thing"), clean(plan.label), s.samePlace(at))
 	}
 	if x.Anew {
 		s.tell("the words of the plan do not reach what is there (%s); tiers and lines of expect are left out", clean((&drifted{Drift: x}).unreached()))

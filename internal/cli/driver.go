@@ -4,10 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io/fs"
 	"net"
 	"net/http"
-	"os"
 	"os/signal"
 	"strings"
 	"syscall"
@@ -45,9 +43,8 @@ func driverCommand() *command {
 			listen := f.String("listen", "", "answer over HTTP at `ADDRESS`, such as 127.0.0.1:8471")
 			format := f.oneOf("format", "of -try: how to write the result", "text", "json")
 			wait := f.Duration("wait", 30*time.Second, "of -try: how long `TIME` it is waited until a thing is ready")
-			f.apart("try", "listen", "record")
-			f.apart("try", "replay")
-			f.apart("replay", "record")
+			f.apart("try", "listen")
+			f.apart("try", "record", "replay")
 			f.apart("replay", "at")
 			f.onlyWith("format", "try")
 			f.onlyWith("wait", "try")
@@ -106,13 +103,10 @@ func (c *call) recorded(at atFlags, keep, replay string) (d cloud.Driver, end fu
 	if d, err = c.driver(at); err != nil || keep == "" {
 		return d, func() { d.Close() }, err
 	}
-	out, err := os.OpenFile(keep, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	out, err := newFile(keep, "-record", 0o600)
 	if err != nil {
 		d.Close()
-		if errors.Is(err, fs.ErrExist) {
-			return nil, nil, &usageError{fmt.Sprintf("%s is there already, and nothing is overwritten", clean(keep)), "name another file with  -record FILE"}
-		}
-		return nil, nil, &usageError{fmt.Sprintf("%s cannot be written: %s", clean(keep), reason(err)), "name another file with  -record FILE"}
+		return nil, nil, err
 	}
 	return record.New(d, out, time.Now), func() { d.Close(); out.Close() }, nil
 }

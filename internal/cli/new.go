@@ -108,18 +108,29 @@ func (c *call) begin(o begin.Options, file string) (int, error) {
 
 // create writes a file that is not there yet.
 func create(file, content string) error {
-	out, err := os.OpenFile(file, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
-	if errors.Is(err, fs.ErrExist) {
-		return &usageError{fmt.Sprintf("%s is there already, and nothing is overwritten", file), "name another file with  -o FILE"}
-	}
-	if err == nil {
-		_, err = out.WriteString(content)
-		if err = errors.Join(err, out.Close()); err != nil {
-			os.Remove(file) // what is half written is nothing
-		}
-	}
+	out, err := newFile(file, "-o", 0o666)
 	if err != nil {
-		return &usageError{fmt.Sprintf("%s cannot be written: %s", file, reason(err)), "name another file with  -o FILE"}
+		return err
+	}
+	_, err = out.WriteString(content)
+	if err = errors.Join(err, out.Close()); err != nil {
+		os.Remove(file) // what is half written is nothing
+		return unwritten(file, "-o", err)
 	}
 	return nil
+}
+
+// newFile is a file that was not there, as a flag names it.
+func newFile(file, flag string, mode fs.FileMode) (*os.File, error) {
+	out, err := os.OpenFile(file, os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode)
+	if errors.Is(err, fs.ErrExist) {
+		return nil, &usageError{fmt.Sprintf("%s is there already, and nothing is overwritten", clean(file)), fmt.Sprintf("name another file with  %s FILE", flag)}
+	} else if err != nil {
+		return nil, unwritten(file, flag, err)
+	}
+	return out, nil
+}
+
+func unwritten(file, flag string, err error) error {
+	return &usageError{fmt.Sprintf("%s cannot be written: %s", clean(file), reason(err)), fmt.Sprintf("name another file with  %s FILE", flag)}
 }

@@ -171,10 +171,10 @@ func (b *building) remarks(job *build.Job) {
 	}
 	if len(job.Left) > 0 {
 		b.tell("made by hand or kept, not in the plan, and left alone: %s", phrase.Few(handNames(job.Left), 6))
-		b.tell("  -hand-made  removes what is inside of the estate's own,  -remove NAME  anything by its name;  wendrik drift%s  says what it lets through", clean(b.samePlan()+sameCloud(b.at)))
+		b.tell("  -hand-made  removes what is inside of the estate's own,  -remove NAME  anything by its name;  wendrik drift%s  says what it lets through", b.samePlace(b.at))
 	}
 	if job.There.Others > 0 {
-		b.tell("%s there of other estates", phrase.Count(job.There.Others, "thing"))
+		b.tell("%s there of other estates%s", phrase.Count(job.There.Others, "thing"), orOutside(b.head.Scope))
 	}
 }
 
@@ -282,7 +282,7 @@ func (b *building) done(job *build.Job, out *build.Outcome, interrupted bool) {
 			b.say("  not done: %s %s", verbs[u.Act.Verb][0], actWords(u.Act))
 			b.say("            %s", b.wrap(12, clean(u.Err.Error())))
 		}
-		b.say("the same command goes on from here;  wendrik build -undo%s  takes back what this run did", clean(b.samePlan()+sameCloud(b.at)))
+		b.say("the same command goes on from here;  wendrik build -undo%s  takes back what this run did", b.samePlace(b.at))
 	case len(out.Waiting) > 0:
 		b.say("%s  %s done, and %s", doubt.Sprint("waiting"), phrase.Count(out.Done, "call"), b.waitWords(job, out.Waiting))
 		if len(out.Later) > 0 {
@@ -296,7 +296,7 @@ func (b *building) done(job *build.Job, out *build.Outcome, interrupted bool) {
 	case len(b.untrue) > 0:
 		names := phrase.Names(b.untrue, func(d stock.Difference) string { return keyWords(d.Key()) })
 		b.say("%s  %s, and looked at again %s not as it is to be: %s", bad.Sprint("not true"), phrase.Count(out.Done, "call"), phrase.Count(len(b.untrue), "thing"), clean(names))
-		b.say("wendrik drift%s  says how, and who did that; the same command goes on from here", clean(b.samePlan()+sameCloud(b.at)))
+		b.say("wendrik drift%s  says how, and who did that; the same command goes on from here", b.samePlace(b.at))
 	case len(job.Theirs) > 0 || len(job.Left) > 0:
 		b.say("%s  %s; what is left to others, or made by hand, is told above", doubt.Sprint("done"), phrase.Count(out.Done, "call"))
 	case out.Total == 0:

@@ -70,12 +70,21 @@ func (v *drifted) text() {
 // strange tells of labels that others put on, and that the plan has no word for.
 func (v *drifted) strange() {
 	var all []string
-	for _, label := range slices.Sorted(maps.Keys(v.There.Strange)) {
-		all = append(all, fmt.Sprintf("%s on %s", label, phrase.Count(v.There.Strange[label], "thing")))
+	for _, x := range v.labels() {
+		all = append(all, fmt.Sprintf("%s on %s", x.Label, phrase.Count(x.Things, "thing")))
 	}
 	if len(all) > 0 {
 		v.say("\nlabels that the plan has no word for, left alone: %s", v.wrap(4, clean(phrase.Few(all, 6))))
 	}
+}
+
+// labels are those that others put on, by their names.
+func (v *drifted) labels() []labelledOut {
+	all := []labelledOut{}
+	for _, label := range slices.Sorted(maps.Keys(v.There.Strange)) {
+		all = append(all, labelledOut{label, v.There.Strange[label]})
+	}
+	return all
 }
 
 // setAside tells what the plan says is meant to be otherwise.
@@ -126,7 +135,7 @@ func (v *drifted) ways() {
 	if slices.ContainsFunc(v.Things, func(d build.Drifted) bool { return d.ByHand && d.Was == nil }) {
 		hand = " -hand-made"
 	}
-	v.say("\n%s  %s:  wendrik build%s%s", strong.Sprint("the way back"), phrase.Count(v.back.Calls(), "call"), hand, clean(v.samePlan()+sameCloud(v.at)))
+	v.say("\n%s  %s:  wendrik build%s%s", strong.Sprint("the way back"), phrase.Count(v.back.Calls(), "call"), hand, v.samePlace(v.at))
 	n := 0
 	for _, p := range v.back.Phases() {
 		for _, a := range inOrder(p.Acts) {
@@ -138,7 +147,7 @@ func (v *drifted) ways() {
 		v.harm("opens", p.Opens)
 	}
 	if n > maxInside*2 {
-		v.say("      %d more;  wendrik build -dry%s  lists them", n-maxInside*2, clean(v.samePlan()+sameCloud(v.at)))
+		v.say("      %d more;  wendrik build -dry%s  lists them", n-maxInside*2, v.samePlace(v.at))
 	}
 	if v.Anew {
 		v.say("\n%s  the plan cannot be edited to say it: %s;  wendrik adopt  writes a plan anew", strong.Sprint("the way forward"), clean(v.unreached()))
@@ -148,7 +157,7 @@ func (v *drifted) ways() {
 	if len(files) == 0 {
 		return
 	}
-	v.say("\n%s  the plan says what is there, once it is written:  wendrik drift -write%s", strong.Sprint("the way forward"), clean(v.samePlan()+sameCloud(v.at)))
+	v.say("\n%s  the plan says what is there, once it is written:  wendrik drift -write%s", strong.Sprint("the way forward"), v.samePlace(v.at))
 	for _, one := range files {
 		lines := strings.SplitAfter(unified(one.Name, one.Text, one.After), "\n")
 		v.diff(strings.Join(lines[:min(len(lines), maxDiff)], ""))
@@ -266,7 +275,7 @@ type fileOut struct {
 }
 
 func (v *drifted) asJSON() driftOut {
-	out := driftOut{At: v.at, Things: []driftThing{}, Opens: []judgedOut{}, Closes: []judgedOut{}, Expectations: []expectedOut{}, Forward: []fileOut{}, Unreached: []string{}, Waived: []driftWaived{}, Strange: []labelledOut{},
+	out := driftOut{At: v.at, Things: []driftThing{}, Opens: []judgedOut{}, Closes: []judgedOut{}, Expectations: []expectedOut{}, Forward: []fileOut{}, Unreached: []string{}, Waived: []driftWaived{}, Strange: v.labels(),
 		Back: nothingBuilt(v.at, stock.HeadOf(v.plan.Estate).Estate)}
 	for i := range v.Things {
 		d := &v.Things[i]
@@ -276,9 +285,6 @@ func (v *drifted) asJSON() driftOut {
 	for i := range v.Waived {
 		w := &v.Waived[i]
 		out.Waived = append(out.Waived, driftWaived{v.verb(&w.Drifted), string(w.Thing().Kind), w.Thing().Name, w.By.Because.Value, w.By.Until.Value})
-	}
-	for _, label := range slices.Sorted(maps.Keys(v.There.Strange)) {
-		out.Strange = append(out.Strange, labelledOut{label, v.There.Strange[label]})
 	}
 	if v.does == nil {
 		return out

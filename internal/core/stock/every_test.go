@@ -42,6 +42,26 @@ func everyKey(t *testing.T, name string) {
 	})
 }
 
+// TestTagged: things of just the kinds that say so have an owner or labels in plans that give all of them some.
+func TestTagged(t *testing.T) {
+	given, tagged := map[stock.Kind]bool{}, map[stock.Kind]bool{}
+	for _, name := range []string{"whole", "more", "coast", "lakes"} {
+		for _, x := range stock.Of(estatetest.Load(t, estatetest.Plan(t, name))) {
+			labels := maps.Clone(x.Labels)
+			delete(labels, stock.TierLabel)
+			if x.Owner != "" || len(labels) > 0 {
+				given[x.Kind] = true
+			}
+		}
+	}
+	for _, s := range stock.Specs {
+		if s.Tagged {
+			tagged[s.Kind] = true
+		}
+	}
+	assert.Equal(t, tagged, given)
+}
+
 // TestTiersThatAssign: where one workload of a tier that has public addresses has none there, the tier no longer says so, and the others do.
 func TestTiersThatAssign(t *testing.T) {
 	const plan = `wendrik: 1

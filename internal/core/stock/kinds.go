@@ -64,6 +64,7 @@ type Spec struct {
 	Kind   Kind
 	Doc    string
 	Parent string // the property that names what a thing is a part of; empty for none
+	Tagged bool   // whether a plan can give its things an owner and labels
 	Props  []Prop
 }
 
@@ -72,7 +73,7 @@ const Blackhole = "blackhole"
 
 // Specs are all kinds, each after those that its things are parts of.
 var Specs = []Spec{
-	{Kind: Network, Doc: "a virtual network", Props: []Prop{
+	{Kind: Network, Tagged: true, Doc: "a virtual network", Props: []Prop{
 		{Name: "profile", Doc: "how the cloud behaves for it: like (zonal, regional or plain), and the knobs that differ", Shape: Pairs, Fixed: true},
 		{Name: "regions", Doc: "the regions it lives in", Shape: Words, Fixed: true},
 		{Name: "ranges", Doc: "its ranges; none where it is the sum of its subnets", Shape: Words, Format: Ranges},
@@ -99,7 +100,7 @@ var Specs = []Spec{
 		{Name: "in", Doc: "rules for what comes in", Shape: Rules, Of: []Kind{Group}},
 		{Name: "out", Doc: "rules for what goes out", Shape: Rules, Of: []Kind{Group}},
 	}},
-	{Kind: Gateway, Doc: "an internet gateway, a gateway for IPv6 out alone, or a NAT gateway", Parent: "network", Props: []Prop{
+	{Kind: Gateway, Tagged: true, Doc: "an internet gateway, a gateway for IPv6 out alone, or a NAT gateway", Parent: "network", Props: []Prop{
 		{Name: "network", Doc: "the network it is of", Shape: Word, Of: []Kind{Network}, Required: true, Fixed: true},
 		{Name: "type", Doc: "what it does", Shape: Word, Enum: []string{"internet", "egress", "nat"}, Required: true, Fixed: true},
 		{Name: "attached", Doc: "of an internet or egress gateway: whether it is attached to its network", Shape: Flag},
@@ -110,10 +111,10 @@ var Specs = []Spec{
 		{Name: "public", Doc: "of a NAT gateway: its public addresses", Shape: Words, Format: Addresses},
 		{Name: "assigned", Doc: "whether the cloud gives its public address", Shape: Flag},
 	}},
-	{Kind: Hub, Doc: "a hub that joins networks and sites", Props: []Prop{
+	{Kind: Hub, Tagged: true, Doc: "a hub that joins networks and sites", Props: []Prop{
 		{Name: "region", Doc: "the region it lives in", Shape: Word, Fixed: true},
 	}},
-	{Kind: Site, Doc: "a building, as the cloud knows it: its ranges, and what it has routes to", Props: []Prop{
+	{Kind: Site, Tagged: true, Doc: "a building, as the cloud knows it: its ranges, and what it has routes to", Props: []Prop{
 		{Name: "ranges", Doc: "its own ranges", Shape: Words, Format: Ranges, Required: true},
 		{Name: "knows", Doc: "the ranges that it has routes to through its link", Shape: Words, Format: Ranges},
 		{Name: "link", Doc: "the network it is linked to, where no hub stands between", Shape: Word, Of: []Kind{Network}},
@@ -130,7 +131,7 @@ var Specs = []Spec{
 		{Name: "learned-by", Doc: "the hub tables that learn its ranges, and so have routes to them", Shape: Words, Of: []Kind{HubTable}},
 		{Name: "arrives", Doc: "the table of the network that what the hub brings looks into", Shape: Word, Of: []Kind{Table}},
 	}},
-	{Kind: Peering, Doc: "what joins two networks, once both have accepted it", Props: []Prop{
+	{Kind: Peering, Tagged: true, Doc: "what joins two networks, once both have accepted it", Props: []Prop{
 		{Name: "networks", Doc: "the two networks", Shape: Words, Of: []Kind{Network}, Required: true, Fixed: true, Ordered: true},
 		{Name: "accepted", Doc: "the networks for which it has been accepted; accept adds one, and a change takes one back", Shape: Words, Of: []Kind{Network}},
 		{Name: "exports", Doc: "the networks that let the other have their routes to sites and hubs", Shape: Words, Of: []Kind{Network}},
@@ -142,7 +143,7 @@ var Specs = []Spec{
 		{Name: "accepted", Doc: "the hubs for which it has been accepted; accept adds one, and a change takes one back", Shape: Words, Of: []Kind{Hub}},
 		{Name: "tables", Doc: "for each hub, its table that what comes over the link looks into", Shape: Pairs, KeysOf: []Kind{Hub}, Of: []Kind{HubTable}, Required: true},
 	}},
-	{Kind: Workload, Doc: "a thing with addresses that talks", Parent: "subnet", Props: []Prop{
+	{Kind: Workload, Tagged: true, Doc: "a thing with addresses that talks", Parent: "subnet", Props: []Prop{
 		{Name: "subnet", Doc: "the subnet it lives in", Shape: Word, Of: []Kind{Subnet}, Required: true, Fixed: true},
 		{Name: "addresses", Doc: "its private addresses, one of each family at most", Shape: Words, Format: Addresses, Required: true, Fixed: true},
 		{Name: "public", Doc: "the addresses by which the internet reaches it", Shape: Words, Format: Addresses},

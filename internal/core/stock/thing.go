@@ -30,15 +30,6 @@ type Thing struct {
 // Key is the thing in one word that no other has.
 func (t *Thing) Key() string { return KeyOf(t.Kind, t.Name) }
 
-// Labelled reports whether a plan can give labels to things of a kind.
-func (k Kind) Labelled() bool {
-	switch k {
-	case Network, Gateway, Workload, Peering, Hub, Site:
-		return true
-	}
-	return false
-}
-
 // Kept reports whether it is to be removed only by name.
 func (t *Thing) Kept() bool { return t.Labels[KeepLabel] == "true" }
 
