@@ -64,6 +64,7 @@ func driftCommand() *command {
 					err = c.json(v.asJSON())
 				case "md":
 					v.markdown()
+					v.markdownLabels()
 				default:
 					v.text()
 				}

@@ -69,13 +69,18 @@ func (v *drifted) text() {
 
 // strange tells of labels that others put on, and that the plan has no word for.
 func (v *drifted) strange() {
-	var all []string
-	for _, x := range v.labels() {
-		all = append(all, fmt.Sprintf("%s on %s", x.Label, phrase.Count(x.Things, "thing")))
+	if all := v.labels(); len(all) > 0 {
+		v.say("\nlabels that the plan has no word for, left alone: %s", v.wrap(4, clean(labelList(all))))
 	}
-	if len(all) > 0 {
-		v.say("\nlabels that the plan has no word for, left alone: %s", v.wrap(4, clean(phrase.Few(all, 6))))
+}
+
+// labelList says which labels others put on, and on how many things.
+func labelList(all []labelledOut) string {
+	var words []string
+	for _, x := range all {
+		words = append(words, fmt.Sprintf("%s on %s", x.Label, phrase.Count(x.Things, "thing")))
 	}
+	return phrase.Few(words, 6)
 }
 
 // labels are those that others put on, by their names.
@@ -169,6 +174,13 @@ func (v *drifted) ways() {
 
 // maxDiff is how many lines of the way forward are shown of a file.
 const maxDiff = 300
+
+// markdownLabels tells of labels that others put on.
+func (v *drifted) markdownLabels() {
+	if all := v.labels(); len(all) > 0 {
+		v.say("\nLabels that the plan has no word for, left alone: %s.", markdown(labelList(all)))
+	}
+}
 
 func (v *drifted) markdown() {
 	switch {
