@@ -42,7 +42,7 @@ func members(t *testing.T, e *estate.Estate, word string) []reach.End {
 
 // TestRunAgainstPairs holds each line of many random plans against asking for every pair that it speaks of.
 func TestRunAgainstPairs(t *testing.T) {
-	verdicts := map[string]int{}
+	verdicts, lonely := map[string]int{}, 0
 	for seed := range fuzz.Rounds(20, 60) {
 		rng := rand.New(rand.NewPCG(seed, 51))
 		content := randomplan.Write(rng)
@@ -60,23 +60,31 @@ func TestRunAgainstPairs(t *testing.T) {
 		e, findings := estate.Load(text.One("p", content+"expect:\n"+lines.String()))
 		require.Empty(t, findings)
 		for _, r := range Run(e, nil) {
-			pairs, open, blocked := 0, 0, 0
-			for _, a := range members(t, e, r.From) {
-				for _, b := range members(t, e, r.To) {
-					if a.Workload != nil && a.Workload == b.Workload && (a.Name != r.From || b.Name != r.To) {
-						continue
-					}
-					pairs++
-					switch reach.Ask(e, reach.Question{From: a, To: b, Flows: r.Flows}).Verdict {
-					case reach.Open:
-						open++
-					case reach.Blocked:
-						blocked++
+			count := func(e *estate.Estate) (pairs, open, blocked int) {
+				for _, a := range members(t, e, r.From) {
+					for _, b := range members(t, e, r.To) {
+						if a.Workload != nil && a.Workload == b.Workload && (a.Name != r.From || b.Name != r.To) {
+							continue
+						}
+						pairs++
+						switch reach.Ask(e, reach.Question{From: a, To: b, Flows: r.Flows}).Verdict {
+						case reach.Open:
+							open++
+						case reach.Blocked:
+							blocked++
+						}
 					}
 				}
+				return pairs, open, blocked
 			}
+			pairs, open, blocked := count(e)
 			want := open == pairs && pairs > 0
 			against := pairs - open
+			if could := probed(e, r.Expectation); pairs == 0 && could != nil { // the only member at both ends: another is tried
+				tried, passing, _ := count(could)
+				want = passing == tried && tried > 0
+				lonely++
+			}
 			if r.Never {
 				want, against = blocked == pairs, pairs-blocked
 			}
@@ -97,6 +105,7 @@ func TestRunAgainstPairs(t *testing.T) {
 		assert.Greater(t, n, 5, key)
 	}
 	assert.Len(t, verdicts, 4)
+	assert.Positive(t, lonely, "lines between the same workload")
 }
 
 // TestOnlyAgainstPairs holds lines that say only against asking everybody: with all who get there excepted such a line holds, and with one of them
