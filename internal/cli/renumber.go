@@ -74,7 +74,7 @@ func renumberCommand() *command {
 				if len(d.Opens)+len(d.Closes) > 0 {
 					status = no
 				}
-				edits := o.Own(r.Changes.Edits())
+				edits := o.Own(r.Changes.OnLines().Edits())
 				if *format == "json" {
 					if err := c.json(renumberJSON(r, d)); err != nil {
 						return cannot, err

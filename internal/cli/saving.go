@@ -20,7 +20,7 @@ import (
 
 // save writes edits into the plan, and shows the difference that they make when it is asked to.
 func (s *screen) save(name string, src *text.Files, changes text.Changes, show bool) error {
-	return s.saveEdits(name, src, changes.Edits(), show)
+	return s.saveEdits(name, src, changes.OnLines().Edits(), show)
 }
 
 func (s *screen) saveEdits(name string, src *text.Files, edits []text.Edit, show bool) error {

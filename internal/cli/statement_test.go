@@ -84,7 +84,7 @@ func TestStatement(t *testing.T) {
 			}
 		}
 	}
-	assert.Contains(t, read(t, folder), "addresses: [10.144.0.4, 10.144.1.4, 10.144.0.5, 10.144.2.4, ")
+	assert.Contains(t, read(t, folder), "addresses:\n      - 10.144.0.4\n      - 10.144.1.4\n      - 10.144.0.5\n      - 10.144.2.4\n")
 	r = run(t, folder, "", "carve", "-write")
 	assert.Contains(t, r.out, "as it was", "twice is once")
 }

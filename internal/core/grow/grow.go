@@ -87,7 +87,7 @@ type grower struct {
 
 // apply makes changes.
 func (g *grower) apply(edits ...text.Edit) error {
-	after, problems, err := g.After.With(text.Changes{{Edits: edits}})
+	after, problems, err := g.After.With(text.Changes{{Edits: edits}}.OnLines())
 	if err != nil {
 		return err
 	}

@@ -26,7 +26,7 @@ func (c Changes) Edits() []Edit {
 	return all
 }
 
-// OnLines are the changes with lists that outgrow their lines on lines of their own.
+// OnLines are the changes with what is in brackets, and outgrows its line, on lines of its own.
 func (c Changes) OnLines() Changes {
 	var all Changes
 	for _, x := range c {

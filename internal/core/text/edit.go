@@ -17,7 +17,7 @@ type Edit struct {
 	Value  Value
 	Remove bool   // whether the entry or element goes, and nothing takes its place
 	Put    bool   // whether the element with that number becomes the value
-	Lines  bool   // whether a list in brackets may be written on lines of its own where it outgrows its line; what is to be taken back exactly must not
+	Lines  bool   // whether what is in brackets may be written on lines of its own where it outgrows its line; what is to be taken back exactly must not
 	In     string // of a plan in several files: the name of the one that it is made in; empty for the one where its path stands
 }
 
@@ -127,6 +127,9 @@ func (f *File) applyWhole(edits []Edit) (*File, []Patch, error) {
 	text, err := ed.patched()
 	if err != nil {
 		return nil, nil, err
+	}
+	if after, patches, done := ed.unfold(edits); done {
+		return after, patches, nil
 	}
 	for _, e := range edits {
 		ed.change(e)

@@ -17,6 +17,7 @@ type editor struct {
 	keys    map[*yaml.Node]map[string]int // where the keys of a mapping are, once asked for
 	grown   map[*yaml.Node][]*growth      // what is added to each mapping or list
 	order   []*yaml.Node                  // the keys of grown, as they came
+	changed []place                       // where edits write
 	were    map[*yaml.Node][]*yaml.Node   // the elements of a list before it was changed
 	gone    map[*yaml.Node]map[int]bool   // what is taken out of each mapping or list, by its number from 0
 	parents map[*yaml.Node]place
@@ -25,6 +26,7 @@ type editor struct {
 
 // place is where a mapping or list that grows stands: its key in its parent, and how deep.
 type place struct {
+	node        *yaml.Node
 	parent, key *yaml.Node
 	depth       int
 	above       *place // where the parent stands
@@ -36,7 +38,6 @@ type growth struct {
 	value  *Value // nil when inside holds the entries
 	inside []*growth
 	before int
-	lines  bool // whether a list that it outgrows may get lines of its own
 }
 
 // find gives the value of a key in a mapping and the index of the key, or nil. Of a list, a number is the key of an element,
@@ -81,7 +82,7 @@ func hollow(n *yaml.Node) bool {
 // plan notes what one edit asks for: a patch at once where an entry is replaced, else something that grows.
 func (ed *editor) plan(e Edit) error {
 	at := ed.root
-	where := place{depth: 0}
+	where := place{node: ed.root}
 	rest := e.Path
 	for len(rest) > 0 {
 		value, i := ed.find(at, rest[0])
@@ -93,7 +94,7 @@ func (ed *editor) plan(e Edit) error {
 				strings.Join(e.Path[:len(e.Path)-len(rest)+1], "."))
 		}
 		above := where
-		where = place{at, at.Content[i], where.depth + 1, &above}
+		where = place{value, at, at.Content[i], where.depth + 1, &above}
 		at, rest = value, rest[1:]
 		if hollow(value) {
 			break
@@ -108,6 +109,7 @@ func (ed *editor) plan(e Edit) error {
 		}
 		return ed.remove(at, e.Key)
 	}
+	ed.changed = append(ed.changed, where)
 	if e.Put {
 		return ed.put1(at, len(rest), e)
 	}
@@ -187,7 +189,7 @@ func (ed *editor) note(at *yaml.Node, where place, rest []string, e Edit) {
 		}
 		target = &next.inside
 	}
-	*target = append(*target, &growth{key: e.Key, value: &e.Value, before: e.Nth, lines: e.Lines})
+	*target = append(*target, &growth{key: e.Key, value: &e.Value, before: e.Nth})
 	ed.grown[at] = list
 }
 
@@ -242,9 +244,6 @@ func (ed *editor) growScalar(at *yaml.Node, list []*growth) error {
 
 // growFlow adds to a mapping or list in brackets.
 func (ed *editor) growFlow(at *yaml.Node, where place, list []*growth) error {
-	if ed.unbracket(at, where, list) {
-		return nil
-	}
 	pad := ""
 	for _, g := range list {
 		text := g.flow(ed.quotes())
@@ -306,7 +305,7 @@ func (ed *editor) growHollow(at *yaml.Node, where place, list []*growth) error {
 		ed.patches = append(ed.patches, Patch{start, end, "", where.depth})
 	}
 	step := ed.step(at, where)
-	ed.insertLines(end, where.depth, ed.block(list, where.key.Column-1+step, step))
+	ed.insertLines(end, where.depth, ed.block(list, where.key.Column-1+step, step, false))
 	return nil
 }
 
@@ -324,7 +323,7 @@ func (ed *editor) growBlock(at *yaml.Node, where place, list []*growth) error {
 		return err
 	}
 	for _, g := range list {
-		lines := ed.block([]*growth{g}, indent, step)
+		lines := ed.block([]*growth{g}, indent, step, where.depth > 1 && onOneLine(at))
 		if g.before > 0 && g.before <= len(at.Content) {
 			start := ed.lineStart(ed.offset(at.Content[g.before-1]))
 			ed.patches = append(ed.patches, Patch{start, start, lines, where.depth})
@@ -335,35 +334,42 @@ func (ed *editor) growBlock(at *yaml.Node, where place, list []*growth) error {
 	return nil
 }
 
-// step is how much deeper each level of the text is indented, seen where a mapping or list stands.
+// step is how much deeper each level of the text is indented: in a mapping or list, or in what is next around it.
 func (ed *editor) step(at *yaml.Node, where place) int {
-	step := 0
-	switch {
-	case where.key == nil:
-	case len(at.Content) > 0 && at.Kind == yaml.MappingNode:
-		step = at.Content[0].Column - where.key.Column
-	case where.depth > 1:
-		step = (where.key.Column - 1) / (where.depth - 1)
+	for w := &where; w != nil && w.key != nil; at, w = w.parent, w.above {
+		if w.parent.Kind != yaml.MappingNode || at.Kind != yaml.MappingNode || at.Style&yaml.FlowStyle != 0 || len(at.Content) == 0 {
+			continue
+		}
+		if step := at.Content[0].Column - w.key.Column; step >= 1 && step <= 8 {
+			return step
+		}
 	}
-	if step < 1 || step > 8 {
-		return 2
-	}
-	return step
+	return 2
 }
 
 // insertLines puts whole lines after the line in which a byte stands.
 func (ed *editor) insertLines(after, depth int, lines string) {
-	at := after
-	for at < len(ed.src.Text) && ed.src.Text[at] != '\n' {
-		at++
-	}
+	ed.patches = append(ed.patches, ed.wholeLines(after, depth, lines))
+}
+
+// wholeLines is the patch that puts whole lines after the line in which a byte stands.
+func (ed *editor) wholeLines(after, depth int, lines string) Patch {
+	at := ed.lineStop(after)
 	if at == len(ed.src.Text) {
 		// The last line has no end: it gets one, and the new last line has none.
 		lines = ed.lineEnd() + strings.TrimSuffix(lines, ed.lineEnd())
 	} else {
 		at++
 	}
-	ed.patches = append(ed.patches, Patch{at, at, lines, depth})
+	return Patch{at, at, lines, depth}
+}
+
+// lineStop is the end of the line in which a byte stands, before what ends it.
+func (ed *editor) lineStop(offset int) int {
+	for offset < len(ed.src.Text) && ed.src.Text[offset] != '\n' {
+		offset++
+	}
+	return offset
 }
 
 func (ed *editor) lineStart(offset int) int {

@@ -84,6 +84,9 @@ func anyOrder(t *testing.T, content string, rng *rand.Rand) bool {
 		return false
 	}
 	edits := someEdits(root, rng)
+	for i := range edits {
+		edits[i].Lines = rng.IntN(2) == 0
+	}
 	once, patches, err := f.Apply(edits)
 	if err != nil || len(edits) == 0 {
 		return false

@@ -57,15 +57,30 @@ func (g *growth) flowLines(pad, lineEnd string) string {
 	return text + "}"
 }
 
-// block writes what grows as lines of their own.
-func (ed *editor) block(list []*growth, indent, step int) string {
+// maxShort is how long an entry with others inside it may be that goes onto one line below entries that all stand on theirs.
+const maxShort = 70
+
+// onOneLine reports whether no entry of a mapping in lines has lines of its own: what is added and short follows them.
+func onOneLine(m *yaml.Node) bool {
+	for i := 1; m.Kind == yaml.MappingNode && i < len(m.Content); i += 2 {
+		if v := m.Content[i]; v.Kind != yaml.ScalarNode && v.Style&yaml.FlowStyle == 0 {
+			return false
+		}
+	}
+	return m.Kind == yaml.MappingNode
+}
+
+// block writes what grows as lines of their own; what is short has only one where that is asked for.
+func (ed *editor) block(list []*growth, indent, step int, short bool) string {
 	var b strings.Builder
 	eol := ed.lineEnd()
 	for _, g := range list {
 		b.WriteString(strings.Repeat(" ", indent))
 		switch {
+		case g.value == nil && short && indent+len(g.flow(false)) <= maxShort:
+			b.WriteString(g.flow(false))
 		case g.value == nil:
-			b.WriteString(quoted(g.key, false) + ":" + eol + ed.block(g.inside, indent+step, step))
+			b.WriteString(quoted(g.key, false) + ":" + eol + ed.block(g.inside, indent+step, step, false))
 			continue
 		case g.key == "":
 			b.WriteString("- " + g.value.text(false))
