@@ -22,6 +22,8 @@ var planFields = []field[Plan]{
 		func(p *Plan) *[]Text { return &p.Ignored })),
 	first(key("scope", "what of an account is the estate's, such as [team=ferries, booking]: labels, and names or identifiers of networks, hubs and sites at the cloud; all that bears no estate's label unless written",
 		Nobody, unordered(manyWords), func(p *Plan) *[]Text { return &p.Scope })),
+	first(key("out", "what wire lets out of a group that it makes: open (anything) or closed (what lines of expect ask for); open unless written", Nobody,
+		choice("open", "closed"), func(p *Plan) *Text { return &p.Out })),
 	first(key("profile", "how the cloud behaves: zonal, regional, plain, or knobs of its own", Everybody, profileForm,
 		func(p *Plan) *ProfileSetting { return &p.Profile })),
 	first(key("naming", "the pattern of subnet names, such as {tier}-{zone}", Nobody, aNaming, func(p *Plan) *Text { return &p.Naming })),

@@ -60,6 +60,7 @@ type Plan struct {
 	Estate    Text
 	Parts     []Text // the other files of the plan, as they are named
 	Scope     []Text // what of an account is the estate's: labels, names and identifiers at the cloud; all that bears nobody's label where it is empty
+	Out       Text   // open or closed: what is let out of a group that is made for a line; empty is open
 	Ignored   []Text // labels that others put on things at a cloud, and that are nobody's matter here
 	Required  []Text // the labels that each network, workload, gateway, peering, site and held part must have
 	Profile   ProfileSetting

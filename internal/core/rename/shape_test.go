@@ -24,7 +24,7 @@ func TestShapeSeesEveryKey(t *testing.T) {
 	for _, name := range []string{"whole", "more"} {
 		estatetest.EveryKey(t, name, func(before, after *estate.Estate, path text.Path, e text.Edit) {
 			was, is := (&shape{say: self}).of(before), (&shape{say: self}).of(after)
-			if !slices.ContainsFunc(path, func(word string) bool { return slices.Contains(nameless, word) }) {
+			if path.String() != "out" && !slices.ContainsFunc(path, func(word string) bool { return slices.Contains(nameless, word) }) {
 				seen++
 				assert.NotEqual(t, was, is, "%s: %s: %s", name, path, e)
 			}

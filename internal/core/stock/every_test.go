@@ -14,7 +14,7 @@ import (
 )
 
 // onPaper are the places of keys that only plan: what they say is nothing at a cloud. A key that is new is tried, and must be there or here.
-var onPaper = regexp.MustCompile(`^(estate|expect|waive|naming|labels-required|labels-ignored|scope|space|dhcp|clusters)\b|` +
+var onPaper = regexp.MustCompile(`^(estate|expect|waive|naming|labels-required|labels-ignored|scope|out|space|dhcp|clusters)\b|` +
 	`^networks\.[^.]+\.(from|size|size6|slot|layout|nat|held|dhcp|fixed|growth)\b|^networks\.[^.]+\.tiers(\.[^.]+)?$|^networks\.[^.]+\.tiers\.[^.]+\.(hosts|size|growth|spare|zones|slot|access)\b|^peerings\.[^.]+\.only|^hubs\.[^.]+\.attach\.[^.]+\.only|^networks\.[^.]+\.subnets\.[^.]+\.(slot|tier)$|^regions\.|^sites\.[^.]+\.fixed`)
 
 // TestEveryKey changes each key of a plan in turn: what is at a cloud is another then, unless the key only plans, and the plan as it was can

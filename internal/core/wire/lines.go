@@ -94,7 +94,7 @@ func (w *wirer) groups(lines []int) {
 		if set := askers(w.After, s, w.e.Plan.Expect[i].From); set != nil && !known[set.Place().String()] {
 			known[set.Place().String()] = true
 			fresh = append(fresh, text.Change{Kind: "line: " + string(reach.NoGroup), Why: fmt.Sprintf("%q, and %s is in no group by which a rule could name it", w.e.Plan.Expect[i].Text, set.Name),
-				Edits: []text.Edit{shut(set.Members[0].Subnet.Network.Place().To("groups"), set.Name), text.Set(set.Place(), "groups", text.Words(set.Name))}})
+				Edits: []text.Edit{w.shut(set.Members[0].Subnet.Network.Place().To("groups"), set.Name), text.Set(set.Place(), "groups", text.Words(set.Name))}})
 		}
 		for _, p := range s.Parts {
 			for _, b := range p.Answer.Blockers {
@@ -103,7 +103,7 @@ func (w *wirer) groups(lines []int) {
 					continue
 				}
 				known[b.Place.String()] = true
-				fresh = append(fresh, text.Change{Kind: "line: " + string(reach.NoGroup), Why: fmt.Sprintf("%q, and %s", w.e.Plan.Expect[i].Text, b.Message), Edits: []text.Edit{shut(edits[0].Path, edits[0].Key), edits[1]}})
+				fresh = append(fresh, text.Change{Kind: "line: " + string(reach.NoGroup), Why: fmt.Sprintf("%q, and %s", w.e.Plan.Expect[i].Text, b.Message), Edits: []text.Edit{w.shut(edits[0].Path, edits[0].Key), edits[1]}})
 			}
 		}
 	}
@@ -113,9 +113,13 @@ func (w *wirer) groups(lines []int) {
 	w.take(append(slices.Clone(w.Changes), fresh...))
 }
 
-// shut is a new group that lets nothing in and all out, as for who is in none.
-func shut(groups text.Path, name string) text.Edit {
-	return text.Set(groups, name, text.Map(text.Field{Key: "in", Value: text.Words()}, text.Field{Key: "out", Value: text.Words("any to any")}))
+// shut is a new group that lets nothing in, and all out, as for who is in none, unless the plan says that such a group is closed.
+func (w *wirer) shut(groups text.Path, name string) text.Edit {
+	out := text.Words("any to any")
+	if w.e.Plan.Out.Value == "closed" {
+		out = text.Words()
+	}
+	return text.Set(groups, name, text.Map(text.Field{Key: "in", Value: text.Words()}, text.Field{Key: "out", Value: out}))
 }
 
 // askers are the several of one count that a line names as who asks, where they are in no group, and those whom they ask can name one of theirs; nil

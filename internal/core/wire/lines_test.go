@@ -102,3 +102,24 @@ func TestLinesTogether(t *testing.T) {
 	assert.Greater(t, held, int(fuzz.Rounds(8, 20)))
 	assert.Positive(t, conflicts)
 }
+
+// TestClosedOut makes groups that let out what lines ask for alone, where the plan says so, and all where it does not.
+func TestClosedOut(t *testing.T) {
+	const plan = `wendrik: 1
+%sprofile: plain
+networks:
+  n: {range: 10.144.0.0/22, subnets: {a: {range: 10.144.0.0/24}, b: {range: 10.144.1.0/24}}, groups: {g: {in: [], out: [any to any]}}}
+workloads: {w: {in: n/a, address: 10.144.0.9}, x: {in: n/b, address: 10.144.1.9}, y: {in: n/b, address: 10.144.1.10, groups: [g]}}
+expect: [w reaches x on tcp/443, x reaches y on udp/53]
+`
+	for word, outs := range map[string][2]string{"": {"[any to any]", "[any to any]"}, "out: open\n": {"[any to any]", "[any to any]"},
+		"out: closed\n": {"[]", "[udp/53 to group g]"}} {
+		e, findings := estate.Load(text.One("p", fmt.Sprintf(plan, word)))
+		require.Empty(t, findings, word)
+		r := Estate(e)
+		require.Empty(t, r.Unmet, word)
+		after := r.After.Plan.Files.First().Text
+		assert.Contains(t, after, "x: {in: [tcp/443 from 10.144.0.9/32], out: "+outs[1]+"}", word)
+		assert.Contains(t, after, "g: {in: [udp/53 from group x], out: [any to any]}", "what stands is as it was")
+	}
+}
