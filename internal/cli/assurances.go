@@ -36,6 +36,9 @@ var (
 		"by `rehearse`: what lies between the ports and addresses that are tried", "core/expect TestRunAgainstPairs"}
 	nothingToFix = &assurance{"there is nothing to fix", "check -fix", "all findings of `check`, and what repairs each", "what only a person can decide, which is asked", "core/mend TestRandomFixes"}
 
+	nothingForeseen = &assurance{"no block is foreseen to run out", "forecast", "every block of the plan, with what came in the past and what is said to come each month",
+		"what comes otherwise than it did", "core/forecast TestAgainstCarve"}
+
 	nothingDifferent = &assurance{"nothing is different", "compare", "each key of both plans, and all of the next line", plansOnly, "core/compare TestAgainstAllPairs"}
 	nothingOpens     = &assurance{"nothing opens", "compare", "every pair of workloads, every address of the internet and of each site, all flows, both families, there and back, in both plans",
 		plansOnly + "; of the internet, the addresses that one of the plans gives to a network or a workload, which are told of that", "core/compare TestAgainstAllPairs"}

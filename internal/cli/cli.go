@@ -54,7 +54,7 @@ func (c *call) noArguments(command, fix string) error {
 
 // commands are in the order of the day's work.
 func commands() []*command {
-	return []*command{newCommand(), demoCommand(), blockCommand(), spaceCommand(), carveCommand(), growCommand(), wireCommand(), joinCommand(), cutCommand(), overlapsCommand(), reachCommand(), gridCommand(), checkCommand(), compareCommand(), renumberCommand(), renameCommand(), stepsCommand(), outageCommand(), rehearseCommand(), drawCommand(), reportCommand(), exportCommand(), claimCommand(), releaseCommand(), claimsCommand(), cloudCommand(), buildCommand(), driftCommand(), adoptCommand(), driverCommand(), showCommand(), completionCommand(), versionCommand(), helpCommand()}
+	return []*command{newCommand(), demoCommand(), blockCommand(), spaceCommand(), forecastCommand(), carveCommand(), growCommand(), wireCommand(), joinCommand(), cutCommand(), overlapsCommand(), reachCommand(), gridCommand(), checkCommand(), compareCommand(), renumberCommand(), renameCommand(), stepsCommand(), outageCommand(), rehearseCommand(), drawCommand(), reportCommand(), exportCommand(), claimCommand(), releaseCommand(), claimsCommand(), cloudCommand(), buildCommand(), driftCommand(), adoptCommand(), driverCommand(), showCommand(), completionCommand(), versionCommand(), helpCommand()}
 }
 
 func commandNamed(name string) *command {

@@ -40,6 +40,8 @@ func TestGolden(t *testing.T) {
 		"space-in":        "space -in north -fit /22",
 		"space-taken":     "space -taken inventory.csv -columns range=cidr -in west",
 		"space-csv":       "space -format csv",
+		"forecast":        "forecast -dates came.csv -from 2026-12-01 -monthly /18",
+		"forecast-md":     "forecast -dates came.csv -from 2026-12-01 -in north -format md",
 		"carve-taken":     "carve -taken inventory.csv -columns range=cidr",
 		"overlaps-list":   "overlaps -list inventory.csv -columns range=cidr,owner=team",
 		"overlaps-sheet":  "overlaps -list inventory.csv -columns range=cidr,owner=team -format csv",

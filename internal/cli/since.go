@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"time"
 
 	"wendrik/internal/core/text"
 )
@@ -197,3 +198,32 @@ func blobs(folder string, names []string, out io.Reader) error {
 
 // sizeLeft is how much of a limited reader nobody has read.
 func sizeLeft(r io.Reader) int64 { return r.(*io.LimitedReader).N }
+
+// commit is a revision and its day.
+type commit struct {
+	hash string
+	at   time.Time
+}
+
+// commitsOf are the revisions in which something in a folder changed, the first one first, along the main line.
+func commitsOf(folder string) ([]commit, error) {
+	run, said, err := gitIn(folder, "-c", "log.showSignature=false", "log", "--first-parent", "--reverse", "--format=%H %ct", "HEAD", "--", ".")
+	if err != nil {
+		return nil, errors.New("git is not installed")
+	}
+	out, err := run.Output()
+	if err != nil {
+		return nil, errors.New("git says: " + gitSays(said))
+	}
+	var all []commit
+	for line := range strings.Lines(string(out)) {
+		hash, seconds, _ := strings.Cut(strings.TrimSpace(line), " ")
+		if n, err := strconv.ParseInt(seconds, 10, 64); err == nil {
+			all = append(all, commit{hash, time.Unix(n, 0).UTC()})
+		}
+	}
+	if len(all) == 0 {
+		return nil, errors.New("no revision has the folder of the plan")
+	}
+	return all, nil
+}

@@ -98,7 +98,7 @@ func (r *Result) New() bool { return len(r.Changes) > 0 }
 
 // Estate carves an estate. Taken are ranges in use that the plan does not know of; nothing is carved from them.
 func Estate(e *estate.Estate, taken ...space.Taken) *Result {
-	c := &carver{e: e, survey: space.NewSurvey(e, taken), ranges: map[*estate.Network][]netip.Prefix{}, pools: map[poolKey]*address.Pool{}}
+	c := newCarver(e, taken)
 	c.networks()
 	expected := 0
 	for _, n := range e.Networks {
@@ -116,6 +116,10 @@ func Estate(e *estate.Estate, taken ...space.Taken) *Result {
 	c.verify()
 	c.meanings()
 	return &c.Result
+}
+
+func newCarver(e *estate.Estate, taken []space.Taken) *carver {
+	return &carver{e: e, survey: space.NewSurvey(e, taken), ranges: map[*estate.Network][]netip.Prefix{}, pools: map[poolKey]*address.Pool{}}
 }
 
 // carver collects the result, and what is taken so far.
@@ -312,6 +316,15 @@ func (c *carver) serve(q *request) {
 	if q.holds != "" {
 		q.why += ": " + q.holds
 	}
+}
+
+// SizeOf is the length of the IPv4 range that a network has, or that it would get of its block; false where that cannot be told.
+func SizeOf(e *estate.Estate, n *estate.Network) (int, bool) {
+	if n.Plan.Size.Given() {
+		return n.Plan.Size.Value, true
+	}
+	size, _ := newCarver(e, nil).sizeOf(n)
+	return size.Value, size.Given()
 }
 
 // sizeOf is the size of the IPv4 range that a network needs which says none: the smallest that has room for all that is to be carved in it, with

@@ -1,0 +1,241 @@
+package cli
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"math/big"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"wendrik/internal/core/draw"
+	"wendrik/internal/core/forecast"
+	"wendrik/internal/core/phrase"
+	"wendrik/internal/picture"
+)
+
+// asked says what is asked for.
+func (p *foreseen) asked() string {
+	var parts []string
+	if p.source != "" {
+		days := phrase.Count(int(p.demand.From.Sub(p.demand.Since).Hours()/24), "day")
+		came := fmt.Sprintf("as in the %s since %s, in which %s came (%s)", days, p.demand.Since.Format(time.DateOnly), phrase.Count(len(p.demand.Past), "range"), p.source)
+		if len(p.demand.Past) == 0 {
+			came = fmt.Sprintf("nothing came in the %s since %s (%s)", days, p.demand.Since.Format(time.DateOnly), p.source)
+		}
+		parts = append(parts, came)
+	}
+	var monthly []string
+	for _, a := range p.demand.Monthly {
+		word := fmt.Sprintf("/%d", a.Size)
+		if !strings.HasPrefix(a.Who, "/") {
+			word = a.Who + " (" + word + ")"
+		}
+		if !slices.Contains(monthly, word) {
+			monthly = append(monthly, word)
+		}
+	}
+	if len(monthly) > 0 {
+		word := "each month " + phrase.And(monthly)
+		if p.each {
+			word += " in each block"
+		}
+		parts = append(parts, word)
+	}
+	return strings.Join(parts, ", and ")
+}
+
+// day is a date, or what stands where there is none.
+func (p *foreseen) day(t time.Time) string {
+	if t.IsZero() {
+		return "not before " + p.demand.Until.Format(time.DateOnly)
+	}
+	return t.Format(time.DateOnly)
+}
+
+// sheet is a line for each size of each block.
+func (p *foreseen) sheet() *sheet {
+	t := &sheet{header: []string{"block", "free", "of", "size", "a year", "fit", "no place from"}, right: map[int]bool{1: true, 2: true, 4: true, 5: true}, wrap: -1}
+	for _, b := range p.blocks {
+		for _, s := range b.Sizes {
+			t.add(b.Block.Name, b.Free.String(), b.Ever.String(), fmt.Sprintf("/%d", s.Length), strconv.FormatFloat(s.Yearly, 'f', 1, 64), s.Fits.String(), p.date(s.NoPlace))
+		}
+	}
+	return t
+}
+
+// date is a date as a program reads it; empty for none.
+func (p *foreseen) date(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.Format(time.DateOnly)
+}
+
+// maxForecastMoves is how many moves the text tells of a block.
+const maxForecastMoves = 8
+
+func (c *call) forecast(p *foreseen) {
+	if len(p.blocks) == 0 {
+		c.say("%s: %s", clean(p.asked()), nothingForeseen.say())
+		return
+	}
+	c.say("%s", strong.Sprint(c.wrap(2, "to "+p.demand.Until.Format(time.DateOnly)+", "+clean(p.asked()))))
+	t := &sheet{header: []string{"block", "free", "size", "a year", "fit today", "no place from"}, right: map[int]bool{1: true, 3: true, 4: true}, wrap: -1}
+	last := ""
+	for _, b := range p.blocks {
+		for _, s := range b.Sizes {
+			name, free := b.Block.Name, percent(partOf(b.Free, b.Ever))
+			if name == last {
+				name, free = "", ""
+			} else {
+				last = name
+			}
+			t.add(name, free, fmt.Sprintf("/%d", s.Length), strconv.FormatFloat(s.Yearly, 'f', 1, 64), s.Fits.String(), p.day(s.NoPlace))
+		}
+	}
+	_ = c.write(t, "text")
+	for _, b := range p.blocks {
+		first := b.First()
+		if first.Length == 0 {
+			continue
+		}
+		room := forecast.Moves(p.survey, b.Block, b.Wide, first.Length)
+		c.say("\n%s", c.wrap(2, fmt.Sprintf("%s: a /%d has no place from %s; if all that is free lay together, %s", strong.Sprint(clean(b.Block.Name)), first.Length, p.day(first.NoPlace), p.day(b.ByCount))))
+		switch {
+		case len(room.Moves) == 0 && room.Most.Cmp(room.Fits) > 0:
+			c.say("  %s", c.wrap(2, fmt.Sprintf("%s today, and no move of networks that was found makes more; by count it could be %s", fit(room.Fits), room.Most)))
+		case len(room.Moves) == 0:
+			c.say("  %s today, as many as there could be", fit(room.Fits))
+		default:
+			c.say("  %s today, %s after %s; by count it could be %s", fit(room.Fits), room.Moved, phrase.Count(len(room.Moves), "move"), room.Most)
+			for i, v := range room.Moves {
+				if i == maxForecastMoves {
+					c.say("  %d more;  -format json  lists all", len(room.Moves)-i)
+					break
+				}
+				c.say("  wendrik renumber %s -to %s%s -write", clean(v.Network.Name), v.To, c.samePlan())
+			}
+		}
+	}
+	var notes []string
+	if p.outside > 0 {
+		notes = append(notes, phrase.Count(p.outside, "range")+" of the past lay in no block of today, and "+map[bool]string{true: "is", false: "are"}[p.outside == 1]+" not asked for again")
+	}
+	if p.went > 0 {
+		notes = append(notes, phrase.Count(p.went, "network")+" went, and none is expected to go again")
+	}
+	for _, n := range notes {
+		c.say("\n%s", c.wrap(2, n))
+	}
+}
+
+// fit says how many fit.
+func fit(n *big.Int) string {
+	if n.IsInt64() && n.Int64() == 1 {
+		return "1 fits"
+	}
+	return n.String() + " fit"
+}
+
+// partOf is a part of a whole, from 0 to 1.
+func partOf(part, whole *big.Int) float64 {
+	if whole.Sign() == 0 {
+		return 0
+	}
+	f, _ := new(big.Rat).SetFrac(part, whole).Float64()
+	return f
+}
+
+// forecastOut is the JSON of forecast; docs/json.md describes it.
+type forecastOut struct {
+	From   string             `json:"from"`
+	Since  string             `json:"since"`
+	Until  string             `json:"until"`
+	Came   int                `json:"came"`
+	Went   int                `json:"went"`
+	Blocks []forecastBlockOut `json:"blocks"`
+}
+
+type forecastBlockOut struct {
+	Name    string             `json:"name"`
+	Family  int                `json:"family"`
+	Free    string             `json:"free"`
+	Of      string             `json:"of"`
+	ByCount string             `json:"by_count"`
+	Sizes   []forecastSizeOut  `json:"sizes"`
+	Curve   []forecastPointOut `json:"curve"`
+	Room    forecastRoomOut    `json:"room"`
+}
+
+type forecastSizeOut struct {
+	Size    string  `json:"size"`
+	Yearly  float64 `json:"yearly"`
+	Fits    string  `json:"fits"`
+	NoPlace string  `json:"no_place"`
+}
+
+type forecastPointOut struct {
+	Date string `json:"date"`
+	Free string `json:"free"`
+}
+
+type forecastRoomOut struct {
+	Size  string            `json:"size"`
+	Fits  string            `json:"fits"`
+	Moved string            `json:"moved"`
+	Most  string            `json:"most"`
+	Moves []forecastMoveOut `json:"moves"`
+}
+
+type forecastMoveOut struct {
+	Network string `json:"network"`
+	From    string `json:"from"`
+	To      string `json:"to"`
+}
+
+func (p *foreseen) json() forecastOut {
+	out := forecastOut{From: p.date(p.demand.From), Since: p.date(p.demand.Since), Until: p.date(p.demand.Until), Came: len(p.demand.Past), Went: p.went, Blocks: []forecastBlockOut{}}
+	for _, b := range p.blocks {
+		x := forecastBlockOut{Name: b.Block.Name, Family: map[bool]int{false: 4, true: 6}[b.Wide], Free: b.Free.String(), Of: b.Ever.String(), ByCount: p.date(b.ByCount), Room: forecastRoomOut{Moves: []forecastMoveOut{}}}
+		for _, s := range b.Sizes {
+			x.Sizes = append(x.Sizes, forecastSizeOut{fmt.Sprintf("/%d", s.Length), math.Round(s.Yearly*100) / 100, s.Fits.String(), p.date(s.NoPlace)})
+		}
+		for _, at := range b.Curve {
+			x.Curve = append(x.Curve, forecastPointOut{p.date(at.At), at.Free.String()})
+		}
+		if first := b.First(); first.Length > 0 {
+			room := forecast.Moves(p.survey, b.Block, b.Wide, first.Length)
+			x.Room = forecastRoomOut{fmt.Sprintf("/%d", room.Length), room.Fits.String(), room.Moved.String(), room.Most.String(), []forecastMoveOut{}}
+			for _, v := range room.Moves {
+				x.Room.Moves = append(x.Room.Moves, forecastMoveOut{v.Network.Name, v.From.String(), v.To.String()})
+			}
+		}
+		out.Blocks = append(out.Blocks, x)
+	}
+	return out
+}
+
+// drawForecast draws what becomes of the blocks into a file.
+func (c *call) drawForecast(p *foreseen, name, theme string, force bool) error {
+	write, err := writerFor(name)
+	if err != nil {
+		return err
+	}
+	var content bytes.Buffer
+	shown := draw.Forecast(p.blocks, p.demand, p.asked(), picture.Width)
+	if err := write(&content, shown, picture.Themes[theme], 0, 0); err != nil {
+		return &usageError{err.Error(), ""}
+	}
+	if name == "-" {
+		_, err := c.out.Write(content.Bytes())
+		return err
+	}
+	if err := c.overwrite(name, content.Bytes(), force); err != nil {
+		return err
+	}
+	c.say("written to %s: %.0f by %.0f", clean(name), shown.W, shown.H)
+	return nil
+}

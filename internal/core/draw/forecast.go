@@ -1,0 +1,115 @@
+package draw
+
+import (
+	"fmt"
+	"math/big"
+	"slices"
+	"time"
+
+	"wendrik/internal/core/forecast"
+)
+
+// The chart of a block.
+const (
+	chartW, chartH = 620.0, 120.0
+	chartLeft      = 150.0
+)
+
+// Forecast draws what is free of each block from day to day, and from when on which size has no place.
+func Forecast(all []forecast.Block, d forecast.Demand, asked string, font Font) *Picture {
+	s := newSheet(font)
+	if len(all) == 0 {
+		s.text(-1, 0, 14, 400, 11, false, Faint, "nothing came, and nothing is asked for")
+		return s.done("Forecast", asked)
+	}
+	end := horizon(all, d)
+	for i := range all {
+		c := chart(&all[i], d.From, end, font)
+		s.put(c, -1, 0, float64(i)*(chartH+46))
+	}
+	return s.done("Forecast of address space", asked+". Filled: used, from day to day. A line: from then on a range of that size has no place")
+}
+
+// horizon is how far the charts go: a little behind the last day on which something has no place, or to the end where all have one.
+func horizon(all []forecast.Block, d forecast.Demand) time.Time {
+	var last time.Time
+	for _, b := range all {
+		for _, s := range b.Sizes {
+			if s.NoPlace.IsZero() {
+				return d.Until
+			}
+			if s.NoPlace.After(last) {
+				last = s.NoPlace
+			}
+		}
+	}
+	end := last.Add(last.Sub(d.From)/8 + 24*time.Hour)
+	if end.After(d.Until) {
+		return d.Until
+	}
+	return end
+}
+
+// chart is what becomes of one block.
+func chart(b *forecast.Block, from, end time.Time, font Font) *sheet {
+	s := newSheet(font)
+	x := func(t time.Time) float64 {
+		return chartLeft + chartW*min(1, max(0, float64(t.Sub(from))/float64(end.Sub(from))))
+	}
+	y := func(free *big.Int) float64 {
+		part, _ := new(big.Rat).SetFrac(free, b.Ever).Float64()
+		return 16 + chartH*(1-part)
+	}
+	s.text(-1, 0, 30, chartLeft-16, 13, true, Ink, b.Block.Name)
+	family := "IPv4"
+	if b.Wide {
+		family = "IPv6"
+	}
+	part, _ := new(big.Rat).SetFrac(b.Free, b.Ever).Float64()
+	s.text(-1, 0, 46, chartLeft-16, 10, false, Faint, fmt.Sprintf("%s, %.0f%% free today", family, 100*part))
+	for i, z := range b.Sizes {
+		s.text(-1, 0, 62+float64(i)*13, chartLeft-16, 10, false, Faint, fmt.Sprintf("/%d: %.1f a year", z.Length, z.Yearly))
+		if i == 5 {
+			break
+		}
+	}
+	whole := s.box(-1, chartLeft, 16, chartW, chartH, Free, b.Block.Name)
+	// One box for each step would be thousands: points that lie on one column of the picture are drawn once.
+	for i := 0; i < len(b.Curve); {
+		at, next := b.Curve[i], end
+		j := i + 1
+		for j < len(b.Curve) && x(b.Curve[j].At)-x(at.At) < 2 {
+			j++
+		}
+		if j < len(b.Curve) {
+			next = b.Curve[j].At
+		}
+		if w := x(next) - x(at.At); w > 0 && y(at.Free) > 16 {
+			s.box(whole, x(at.At), 16, w, y(at.Free)-16, Used, fmt.Sprintf("%s: %s free", at.At.Format(time.DateOnly), at.Free))
+		}
+		i = j
+	}
+	for year := from.Year() + 1; year <= end.Year(); year++ {
+		at := time.Date(year, 1, 1, 0, 0, 0, 0, time.UTC)
+		s.Lines = append(s.Lines, Line{Points: []Point{{x(at), 16 + chartH}, {x(at), 16 + chartH + 4}}, Look: Plain})
+		if step := 1 + (end.Year()-from.Year())/12; (year-from.Year())%step == 0 && x(at) < chartLeft+chartW-24 {
+			s.text(-1, x(at)+2, 16+chartH+12, 40, 9, false, Faint, fmt.Sprint(year))
+		}
+	}
+	ends := slices.DeleteFunc(slices.Clone(b.Sizes), func(z forecast.Size) bool { return z.NoPlace.IsZero() || z.NoPlace.After(end) })
+	slices.SortStableFunc(ends, func(a, b forecast.Size) int { return a.NoPlace.Compare(b.NoPlace) })
+	for i, z := range ends {
+		top := 16 + float64(min(i, 7))*14 // a line begins at its own word, and so crosses none before it
+		what := fmt.Sprintf("/%d has no place from %s", z.Length, z.NoPlace.Format(time.DateOnly))
+		s.Lines = append(s.Lines, Line{Points: []Point{{x(z.NoPlace), top}, {x(z.NoPlace), 16 + chartH}}, Look: Closes, What: what})
+		w := font(what, 9, true)
+		left := x(z.NoPlace) + 4
+		if left+w > chartLeft+chartW-4 {
+			left = x(z.NoPlace) - w - 12
+		}
+		label := s.box(whole, left, top+1, w+8, 12, Card, what)
+		s.text(label, left+4, top+10, w+1, 9, true, Ink, what)
+	}
+	s.W, s.H = chartLeft+chartW, chartH+34
+	return s
+}

@@ -1,0 +1,251 @@
+package forecast
+
+import (
+	"fmt"
+	"math/big"
+	"math/rand/v2"
+	"net/netip"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wendrik/internal/core/address"
+	"wendrik/internal/core/carve"
+	"wendrik/internal/core/estate"
+	"wendrik/internal/core/space"
+	"wendrik/internal/core/text"
+	"wendrik/internal/fuzz"
+)
+
+func loaded(t *testing.T, content string) *estate.Estate {
+	t.Helper()
+	e, findings := estate.Load(text.One("p", content))
+	require.Empty(t, findings, content)
+	return e
+}
+
+var day = time.Date(2026, 1, 31, 0, 0, 0, 0, time.UTC)
+
+// scattered is a plan of two blocks in which networks lie anywhere, some of which cannot move, and some beside what is no network's.
+func scattered(rng *rand.Rand) string {
+	var b strings.Builder
+	b.WriteString("wendrik: 1\nspace:\n  all: {block: [10.0.0.0/24, \"fd00::/60\"]}\n  inner: {block: 10.0.0.192/27, within: all}\nnetworks:\n")
+	var taken []netip.Prefix
+	put := func(p netip.Prefix) bool {
+		for _, x := range append(taken, netip.MustParsePrefix("10.0.0.192/27")) {
+			if x.Overlaps(p) {
+				return false
+			}
+		}
+		taken = append(taken, p)
+		return true
+	}
+	any := func() netip.Prefix {
+		length := 27 + rng.IntN(3)
+		return netip.PrefixFrom(netip.AddrFrom4([4]byte{10, 0, 0, byte(rng.IntN(256))}), length).Masked()
+	}
+	for i := range 3 + rng.IntN(8) {
+		if p := any(); put(p) {
+			fmt.Fprintf(&b, "  n%d: {range: %s, from: all, fixed: %t}\n", i, p, rng.IntN(4) == 0)
+		}
+	}
+	b.WriteString("  six: {range: \"fd00:0:0:3::/64\", from: all}\n")
+	if p := any(); put(p) {
+		fmt.Fprintf(&b, "sites: {quay: {ranges: %s, link: six}}\n", p)
+	}
+	return b.String()
+}
+
+// TestAgainstCarve adds whatever is asked for to the plan, carves it, and goes on with what carve gave, until carve has no place.
+func TestAgainstCarve(t *testing.T) {
+	ends := 0
+	for seed := range fuzz.Rounds(20, 120) {
+		rng := rand.New(rand.NewPCG(seed, 71))
+		content := scattered(rng)
+		e := loaded(t, content)
+		d := Demand{From: day, Since: day.AddDate(0, 0, -100), Until: day.AddDate(0, 20, 0), Monthly: []Arrival{{Block: "all", Size: 64, Wide: true}, {Size: 27 + rng.IntN(3)}}}
+		for at := range 1 + rng.IntN(3) {
+			d.Past = append(d.Past, Arrival{At: d.Since.AddDate(0, 0, 30*at+1), Block: []string{"all", "inner"}[rng.IntN(2)], Size: 28 + rng.IntN(3)})
+		}
+		var events []Arrival
+		for round := range 8 {
+			for _, a := range d.Past {
+				a.At = day.Add(time.Duration(round)*100*24*time.Hour + a.At.Sub(d.Since))
+				events = append(events, a)
+			}
+		}
+		want := map[string]time.Time{} // by block, family and size: when carve first had no place
+		for _, name := range []string{"all", "inner"} {
+			b := e.Block(name)
+			mine := own(events, name)
+			for month := 1; month <= 20; month++ {
+				at := []int{28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31, 31, 28, 31, 30, 31, 30, 31, 31, 30}[month-1]
+				then := time.Date(2026, time.Month(1+month), at, 0, 0, 0, 0, time.UTC)
+				for _, a := range own(d.Monthly, name) {
+					a.At = then
+					mine = append(mine, a)
+				}
+			}
+			sorted(mine)
+			plan := content
+			for i, a := range mine {
+				key := fmt.Sprintf("%s %t /%d", name, a.Wide, a.Size)
+				if _, over := want[key]; over || a.At.After(d.Until) || a.Wide && !hasSix(b) {
+					continue
+				}
+				word := map[bool]string{false: "size", true: "size6"}[a.Wide]
+				next := strings.Replace(plan, "networks:\n", fmt.Sprintf("networks:\n  z%d: {from: %s, %s: /%d}\n", i, name, word, a.Size), 1)
+				bare := loaded(t, next)
+				r := carve.Estate(bare)
+				if len(r.Misfits) > 0 {
+					want[key] = a.At
+					continue
+				}
+				after, _, err := bare.With(r.Changes)
+				require.NoError(t, err)
+				plan = after.Plan.Files.First().Text
+			}
+		}
+		for _, b := range Of(space.NewSurvey(e, nil), d, nil) {
+			for _, s := range b.Sizes {
+				key := fmt.Sprintf("%s %t /%d", b.Block.Name, b.Wide, s.Length)
+				assert.Equal(t, want[key], s.NoPlace, "%s of\n%s", key, content)
+				if !s.NoPlace.IsZero() {
+					ends++
+				}
+				delete(want, key)
+			}
+		}
+		assert.Empty(t, want, content)
+	}
+	assert.Greater(t, ends, 15)
+}
+
+func hasSix(b *estate.Block) bool { return len(b.Ranges) > 1 }
+
+func own(all []Arrival, block string) (some []Arrival) {
+	for _, a := range all {
+		if a.Block == "" || a.Block == block {
+			some = append(some, a)
+		}
+	}
+	return some
+}
+
+// sorted puts arrivals in order by insertion; of the same day, in the order in which they stand.
+func sorted(all []Arrival) {
+	for i := range all {
+		for j := i; j > 0 && all[j].At.Before(all[j-1].At); j-- {
+			all[j], all[j-1] = all[j-1], all[j]
+		}
+	}
+}
+
+// TestMoves makes the moves in the plan: each goes to what is free then, what is fixed stays, and as many fit as was said, which is more than
+// before and not more than there could be.
+func TestMoves(t *testing.T) {
+	moved := 0
+	for seed := range fuzz.Rounds(200, 2000) {
+		rng := rand.New(rand.NewPCG(seed, 72))
+		content := scattered(rng)
+		e := loaded(t, content)
+		length := 25 + rng.IntN(3)
+		r := Moves(space.NewSurvey(e, nil), e.Block("all"), false, length)
+		for _, m := range r.Moves {
+			assert.False(t, m.Network.Plan.Fixed.Value)
+			require.True(t, space.NewSurvey(e, nil).FreeIn(e.Block("all")).ContainsRange(m.To), "%v\n%s", m, content)
+			require.Equal(t, []netip.Prefix{m.From}, e.Network(m.Network.Name).Ranges)
+			content = strings.Replace(content, fmt.Sprintf("%s: {range: %s,", m.Network.Name, m.From), fmt.Sprintf("%s: {range: %s,", m.Network.Name, m.To), 1)
+			e = loaded(t, content)
+		}
+		fits := space.Node{Free: space.NewSurvey(e, nil).FreeIn(e.Block("all")).Clip(netip.MustParsePrefix("10.0.0.0/24"))}.Fits(length)
+		assert.Equal(t, fits, r.Moved, content)
+		assert.LessOrEqual(t, r.Moved.Cmp(r.Most), 0)
+		if len(r.Moves) > 0 {
+			moved++
+			assert.Positive(t, r.Moved.Cmp(r.Fits))
+		}
+	}
+	assert.Greater(t, moved, 20)
+}
+
+// TestMovesAreFound knows what to move: the smaller of two that share halves, and of a few the fewest addresses.
+func TestMovesAreFound(t *testing.T) {
+	e := loaded(t, `wendrik: 1
+space: {all: {block: 10.0.0.0/24}}
+networks: {a: {range: 10.0.0.0/27, from: all}, b: {range: 10.0.0.128/28, from: all}, c: {range: 10.0.0.160/28, from: all}}
+`)
+	r := Moves(space.NewSurvey(e, nil), e.Block("all"), false, 25)
+	require.Len(t, r.Moves, 1, "a goes, or b and c: as many addresses, and a lies lower")
+	assert.Equal(t, "a", r.Moves[0].Network.Name)
+	assert.Equal(t, "10.0.0.192/27", r.Moves[0].To.String())
+	assert.Equal(t, [3]*big.Int{big.NewInt(0), big.NewInt(1), big.NewInt(1)}, [3]*big.Int{r.Fits, r.Moved, r.Most})
+}
+
+// TestCame knows what came from what moved, grew, went, or has another name.
+func TestCame(t *testing.T) {
+	e := loaded(t, "wendrik: 1\nspace: {all: {block: [10.0.0.0/8, \"fd00::/48\"]}, west: {block: 10.1.0.0/16, within: all}, shut: {block: 10.1.4.0/22, within: west, held: us}}\n")
+	ranges := func(words ...string) (all []netip.Prefix) {
+		for _, w := range words {
+			all = append(all, netip.MustParsePrefix(w))
+		}
+		return all
+	}
+	states := []State{
+		{day, map[string][]netip.Prefix{"stays": ranges("10.1.0.0/24"), "moves": ranges("10.1.1.0/24"), "named": ranges("10.1.2.0/24"), "goes": ranges("10.1.3.0/24"), "grows": ranges("10.2.0.0/24")}},
+		{day.AddDate(0, 1, 0), map[string][]netip.Prefix{"stays": ranges("10.1.0.0/24"), "moves": ranges("10.9.0.0/24"), "renamed": ranges("10.1.2.0/24"),
+			"grows": ranges("10.2.0.0/24", "10.3.0.0/22"), "comes": ranges("10.1.4.0/24", "fd00:0:0:7::/64"), "far": ranges("192.0.2.0/24")}},
+	}
+	all, outside, went := Came(states, e)
+	var words []string
+	for _, a := range all {
+		words = append(words, fmt.Sprintf("%s %s /%d %t %s", a.At.Format(time.DateOnly), a.Block, a.Size, a.Wide, a.Who))
+	}
+	assert.Equal(t, []string{"2026-03-03 all /22 false grows", "2026-03-03 west /24 false comes", "2026-03-03 all /64 true comes"}, words)
+	assert.Equal(t, [2]int{1, 1}, [2]int{outside, went})
+	all, _, _ = Came([]State{states[0], {day.AddDate(0, 0, 1), nil}, {day.AddDate(0, 0, 2), states[0].Networks}}, e)
+	assert.Empty(t, all, "it was there before")
+	assert.Equal(t, states[0].Networks["stays"], StateOf(day, loaded(t, "wendrik: 1\nspace: {all: {block: 10.0.0.0/8}}\nnetworks: {stays: {range: 10.1.0.0/24}, bare: {from: all, size: /24}}\n")).Networks["stays"])
+}
+
+// TestPatternSize is what carve gives a network of the pattern.
+func TestPatternSize(t *testing.T) {
+	e := loaded(t, `wendrik: 1
+profile: zonal
+regions: {west: [west-a, west-b]}
+space: {all: {block: 10.0.0.0/16}, six: {block: "fd00::/48"}}
+patterns: {small: {tiers: {web: {hosts: 20}}}, told: {size: /23}}
+`)
+	size, known := PatternSize(e, "told", e.Block("all"))
+	assert.True(t, known)
+	assert.Equal(t, 23, size)
+	size, known = PatternSize(e, "small", e.Block("all"))
+	assert.True(t, known)
+	with := loaded(t, strings.Replace(e.Plan.Files.First().Text, "patterns:", "networks: {x: {pattern: small, from: all, region: west}}\npatterns:", 1))
+	after, _, err := with.With(carve.Estate(with).Changes)
+	require.NoError(t, err)
+	assert.Equal(t, after.Network("x").Ranges[0].Bits(), size)
+	_, known = PatternSize(e, "small", e.Block("six"))
+	assert.False(t, known, "no IPv4 there")
+	assert.True(t, address.Covers(e.Block("all").Ranges[0], after.Network("x").Ranges[0]))
+}
+
+// TestFirstAndOrder: what first has no place comes first, and what never ends last.
+func TestFirstAndOrder(t *testing.T) {
+	e := loaded(t, "wendrik: 1\nspace: {large: {block: 10.0.0.0/16}, held: {block: 10.9.0.0/24, held: us}, small: {block: 10.1.0.0/23}, tiny: {block: 10.2.0.0/24}}\n")
+	d := Demand{From: day, Until: day.AddDate(1, 0, 0), Monthly: []Arrival{{Size: 24}, {Size: 25}}}
+	all := Of(space.NewSurvey(e, nil), d, nil)
+	require.Len(t, all, 3)
+	assert.Equal(t, []string{"tiny", "small", "large"}, []string{all[0].Block.Name, all[1].Block.Name, all[2].Block.Name})
+	assert.Equal(t, 25, all[0].First().Length, "the /24 of the first month takes it all")
+	assert.Equal(t, "2026-02-28", all[0].First().NoPlace.Format(time.DateOnly))
+	assert.Equal(t, "2026-03-31", all[0].Sizes[0].NoPlace.Format(time.DateOnly))
+	assert.Equal(t, "2026-03-31", all[1].ByCount.Format(time.DateOnly))
+	assert.Equal(t, 12.0, all[1].Sizes[0].Yearly)
+	assert.Zero(t, all[2].First())
+	assert.Len(t, Of(space.NewSurvey(e, nil), d, e.Block("small")), 1)
+	assert.Equal(t, big.NewInt(65536-12*(256+128)), all[2].Curve[len(all[2].Curve)-1].Free)
+}
