@@ -328,7 +328,7 @@ func TestCarveWrites(t *testing.T) {
 	}
 	left, err := os.ReadDir(folder)
 	require.NoError(t, err)
-	assert.Len(t, left, 3, "no other file is left")
+	assert.Len(t, left, 4, "no other file is left")
 
 	again := run(t, folder, "", "carve", "-write")
 	assert.Equal(t, 0, again.status)

@@ -141,7 +141,7 @@ func TestTwoWritersAtOnce(t *testing.T) {
 		assert.Equal(t, read(t, carved), read(t, folder))
 		left, err := os.ReadDir(folder)
 		require.NoError(t, err)
-		assert.Len(t, left, 3)
+		assert.Len(t, left, 4)
 	}
 }
 
