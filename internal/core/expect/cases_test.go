@@ -219,3 +219,26 @@ expect: [job never reaches db on icmp]
 	require.NoError(t, err)
 	assert.True(t, Never(e, &x).Holds && !One(e, &x).Holds, "who is not there is told by the other part")
 }
+
+// TestProbesEnd: a workload that is tried in an empty subnet is all of both ends, by what is excepted, and another is tried beside it.
+func TestProbesEnd(t *testing.T) {
+	const yet = "nobody is there yet, and its groups alone would keep a workload there from it"
+	const none = "nothing was tried, because n has no workload to try"
+	for _, c := range []struct {
+		line, network, why string
+		holds              bool
+	}{
+		{"n never reaches n/u on tcp/443 except n/s", "", yet, true},
+		{"n never reaches n/u on tcp/443 except n/s, n/u", "", none, true},
+		{"n reaches n/u on tcp/443 except n/s", "", "", true},
+		{"n/u never reaches n on tcp/443 except n/s", "", yet, true},
+		{"n/u never reaches n/v on tcp/443 except n/s", "lists: {shut: {subnets: [u], in: [], out: []}}, ", "", true},
+		{"n/u reaches n/v on tcp/443", "lists: {shut: {subnets: [u], in: [], out: []}}, ", "tried by a workload that could be there: could-be-there-1 does not reach could-be-there-2", false},
+	} {
+		e := estatetest.Load(t, "wendrik: 1\nnetworks: {n: {range: 10.0.0.0/16, "+c.network+"subnets: {s: {range: 10.0.0.0/24}, u: {range: 10.0.1.0/24}, v: {range: 10.0.2.0/24}}}}\nworkloads: {w: {in: n/s, address: 10.0.0.9}}\nexpect: [\""+c.line+"\"]\n")
+		r := One(e, &e.Plan.Expect[0])
+		assert.Equal(t, c.holds, r.Holds, c.line)
+		assert.True(t, c.why == r.Why || c.why != "" && strings.HasPrefix(r.Why, c.why), "%s: %s", c.line, r.Why)
+		assert.Equal(t, c.why == none, r.Nobody, c.line)
+	}
+}

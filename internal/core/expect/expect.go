@@ -28,6 +28,7 @@ type Result struct {
 	Counter *reach.Answer // the first that is; nil when it holds, or there is no pair
 	Else    bool          // whether that is of somebody whom the expectation does not name, and who reaches what only others are to reach
 	Waits   bool          // whether nothing could be tried because somebody has no address yet
+	probed  bool          // whether somebody was tried who could be there
 	Doubted bool          // whether it was not tried because something that it may rest on could not be read
 	Nobody  bool          // whether there is nobody to try it by, and could be nobody
 	through []estate.Object
@@ -240,7 +241,7 @@ func One(e *estate.Estate, x *plan.Expectation) Result {
 		if could != nil {
 			r.byProbe(One(could, x))
 		}
-		r.Nobody = r.Why != "" && could == nil
+		r.Nobody = r.Why != "" && !r.probed
 	}
 	return r
 }

@@ -18,9 +18,14 @@ import (
 
 // byProbe takes over what a workload that could be there made of an expectation that nobody can try yet.
 func (r *Result) byProbe(tried Result) {
-	if tried.Pairs == 0 {
+	switch {
+	case tried.probed: // that one was alone at both ends, and another was tried beside it
+		r.Holds, r.Why, r.Fixes, r.Counter, r.probed = tried.Holds, tried.Why, tried.Fixes, nil, true
+		return
+	case tried.Pairs == 0:
 		return
 	}
+	r.probed = true
 	r.Holds, r.Why, r.Fixes, r.Counter = tried.Holds, "", nil, nil
 	switch {
 	case tried.Holds:

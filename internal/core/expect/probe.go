@@ -3,6 +3,7 @@ package expect
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/plan"
@@ -12,6 +13,9 @@ import (
 
 // couldBeThere is how the name begins of a workload that is tried in the place of those that are not there yet.
 const couldBeThere = "could-be-there-"
+
+// maxProbes is how many such workloads an estate has at most.
+const maxProbes = 6
 
 // lone is the one workload that an end is; nil where it is another, several or none.
 func lone(ends reach.Ends) *estate.Workload {
@@ -45,11 +49,16 @@ func probed(e *estate.Estate, x *plan.Expectation) *estate.Estate {
 		if i != another && (err != nil || ends.One != nil || len(ends.Many) > 0) {
 			continue
 		}
-		s, a := free(e, word)
+		s, a := free(e, word, x.Except)
 		if s == nil {
 			return nil
 		}
 		name := fmt.Sprint(couldBeThere, i+1)
+		for nth := i + 2; e.Workload(name) != nil; nth++ { // one that is tried may be all of both ends itself, by what is excepted
+			if name = fmt.Sprint(couldBeThere, nth); nth > maxProbes {
+				return nil
+			}
+		}
 		group := text.Map(text.Field{Key: "in", Value: text.Words("any from any")}, text.Field{Key: "out", Value: text.Words("any to any")})
 		one := text.Map(text.Field{Key: "in", Value: text.Word(s.ID())}, text.Field{Key: "address", Value: text.Word(a.String())}, text.Field{Key: "groups", Value: text.Words(name)})
 		edits = append(edits, text.Set(s.Network.Place().To("groups"), name, group), text.Set(text.Path{"workloads"}, name, one))
@@ -64,9 +73,8 @@ func probed(e *estate.Estate, x *plan.Expectation) *estate.Estate {
 	return after
 }
 
-// free is a subnet of what a word names that has a range, and an address of it that nobody has.
-func free(e *estate.Estate, word string) (*estate.Subnet, netip.Addr) {
-	var some []*estate.Subnet
+// subnetsOf are the subnets of what a word names, where it names no workload.
+func subnetsOf(e *estate.Estate, word string) (some []*estate.Subnet) {
 	for _, o := range e.Named(word) {
 		switch o := o.(type) {
 		case *estate.Network:
@@ -76,6 +84,16 @@ func free(e *estate.Estate, word string) (*estate.Subnet, netip.Addr) {
 		case *estate.Subnet:
 			some = append(some, o)
 		}
+	}
+	return some
+}
+
+// free is a subnet of what a word names that has a range and is not excepted, and an address of it that nobody has.
+func free(e *estate.Estate, word string, except []string) (*estate.Subnet, netip.Addr) {
+	some := subnetsOf(e, word)
+	for _, but := range except {
+		out := subnetsOf(e, but)
+		some = slices.DeleteFunc(some, func(s *estate.Subnet) bool { return slices.Contains(out, s) })
 	}
 	for _, s := range some {
 		for _, r := range s.Ranges {
