@@ -55,6 +55,7 @@ func exportCommand() *command {
 			force := f.forceFlag()
 			domain := f.String("domain", "estate.internal", "of dns and hosts: the `DOMAIN` of all workloads")
 			servers := f.String("servers", "localhost", "of dns: `NAME,...` of the name servers")
+			kept := f.Int("ttl", 3600, "of dns: for how many `SECONDS` records are kept; few for a day before what they say moves")
 			serial := f.Int("serial", 1, "of dns: the serial `NUMBER` of all zones")
 			return func(c *call) (int, error) {
 				if len(c.args) == 0 {
@@ -68,6 +69,9 @@ func exportCommand() *command {
 				if n := len(c.args) - 1; n < takes[0] || n > takes[1] {
 					return cannot, &usageError{fmt.Sprintf("export %s does not take %d names", c.args[0], n), "wendrik help export"}
 				}
+				if *kept < 1 || *kept > 1<<31-1 { // RFC 2181 section 8
+					return cannot, &usageError{fmt.Sprintf("-ttl %d is no time to live", *kept), "from 1 to 2147483647 seconds"}
+				}
 				if *serial < 0 || *serial > 1<<32-1 {
 					return cannot, &usageError{fmt.Sprintf("-serial %d is no serial number", *serial), "from 0 to 4294967295"}
 				}
@@ -75,7 +79,7 @@ func exportCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				x := &exportCall{call: c, e: o.Estate, format: *format, domain: *domain, dns: export.DNS{Domain: *domain, Servers: strings.Split(*servers, ","), Serial: uint32(*serial)}}
+				x := &exportCall{call: c, e: o.Estate, format: *format, domain: *domain, dns: export.DNS{Domain: *domain, Servers: strings.Split(*servers, ","), Serial: uint32(*serial), TTL: uint32(*kept)}}
 				files, err := x.files(c.args[0], c.args[1:])
 				if err != nil {
 					return cannot, err

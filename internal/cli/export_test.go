@@ -27,7 +27,7 @@ func needs(t *testing.T, program string) {
 // sixes is a plan whose networks end at octets and nibbles, between them, and within the last octet.
 const sixes = `wendrik: 1
 estate: piers
-dhcp: {office: {domain: skerry.example, dns: [wall, 198.51.100.53], ntp: [wall], mtu: 1500}}
+dhcp: {office: {domain: skerry.example, dns: [wall, cloud, 198.51.100.53], ntp: [wall], mtu: 1500}}
 networks:
   wide:  {range: [10.144.0.0/15, "fd3a:5e11:c0de::/48"], profile: zonal, dhcp: office, subnets: {a: {range: [10.144.0.0/24, "fd3a:5e11:c0de::/64"]}}}
   small: {range: [10.150.7.64/27, "fd3a:5e11:beef:e0::/59"], subnets: {a: {range: [10.150.7.64/28, "fd3a:5e11:beef:e0::/64"]}}, lists: {edge: {subnets: [a], in: [allow tcp/443 from any, deny any from 10.144.0.0/16], out: [allow any to any]}}}
@@ -41,7 +41,7 @@ func TestExportZones(t *testing.T) {
 	t.Parallel()
 	folder := demo(t)
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "sixes.yaml"), []byte(sixes), 0o600))
-	for plan, want := range map[string]int{"wendrik.yaml": 11, "sixes.yaml": 6} {
+	for plan, want := range map[string]int{"wendrik.yaml": 13, "sixes.yaml": 6} {
 		require.Equal(t, 0, run(t, folder, "", "export", "dns", "-plan", plan, "-domain", "skerry.example", "-o", "zones-"+plan).status)
 		zones, err := filepath.Glob(filepath.Join(folder, "zones-"+plan, "*.zone"))
 		require.NoError(t, err)
@@ -59,9 +59,22 @@ func TestExportZones(t *testing.T) {
 	assert.Contains(t, read("64-27.7.150.10.in-addr.arpa.zone"), "70.64/27.7.150.10.in-addr.arpa. 3600 IN PTR bell.skerry.example.")
 	assert.Contains(t, read("e.d.0.c.1.1.e.5.a.3.d.f.ip6.arpa.zone"), ".e.d.0.c.1.1.e.5.a.3.d.f.ip6.arpa. 3600 IN PTR wall.skerry.example.")
 	assert.Contains(t, read("skerry.example.zone"), "bell.skerry.example. 3600 IN AAAA fd3a:5e11:beef:e0::70")
+	ours := run(t, folder, "", "export", "dns", "-domain", "skerry.example", "-ttl", "300", "-o", "short")
+	require.Equal(t, 0, ours.status, ours.err)
+	short := func(name string) string {
+		raw, err := os.ReadFile(filepath.Join(folder, "short", name))
+		require.NoError(t, err)
+		return strings.ReplaceAll(string(raw), "\t", " ")
+	}
+	assert.Contains(t, short("skerry.example.zone"), "out-a.booking.skerry.example. 300 IN A 10.144.0.100\nrouter.web-a.booking.skerry.example. 300 IN A 10.144.0.1\nresolver.web-a.booking.skerry.example. 300 IN A 10.144.0.2")
+	assert.Contains(t, short("0.144.10.in-addr.arpa.zone"), "100.0.144.10.in-addr.arpa. 300 IN PTR out-a.booking.skerry.example.")
+	assert.Equal(t, 1, strings.Count(short("0.144.10.in-addr.arpa.zone"), "\n1.0.144.10.in-addr.arpa. "), "one address has one name")
+	assert.Contains(t, short("17.144.10.in-addr.arpa.zone"), "PTR router.data-c.finance", "a subnet in which nobody is yet")
+	assert.Equal(t, 2, run(t, folder, "", "export", "dns", "-ttl", "0").status)
 	needs(t, "named-checkzone")
 	zones, _ := filepath.Glob(filepath.Join(folder, "zones-*", "*.zone"))
-	for _, name := range zones {
+	more, _ := filepath.Glob(filepath.Join(folder, "short", "*.zone"))
+	for _, name := range append(zones, more...) {
 		raw, err := os.ReadFile(name)
 		require.NoError(t, err)
 		origin := strings.Fields(string(raw))[1]
@@ -184,7 +197,7 @@ func TestExportDHCPAndHosts(t *testing.T) {
 	for _, o := range out.Subnets[0].Options {
 		options[o.Code] = o.Value
 	}
-	assert.Equal(t, map[int]any{1: "255.255.255.0", 3: []any{"10.144.0.1"}, 6: []any{"10.144.0.10", "198.51.100.53"}, 15: "skerry.example", 26: 1500.0, 42: []any{"10.144.0.10"}}, options)
+	assert.Equal(t, map[int]any{1: "255.255.255.0", 3: []any{"10.144.0.1"}, 6: []any{"10.144.0.10", "10.144.0.2", "198.51.100.53"}, 15: "skerry.example", 26: 1500.0, 42: []any{"10.144.0.10"}}, options)
 	assert.Equal(t, "wall", out.Subnets[0].Reservations[0].Host)
 	lines := 0
 	for line := range strings.Lines(run(t, folder, "", "export", "hosts", "-domain", "skerry.example").out) {

@@ -39,7 +39,7 @@ func TestAnswers(t *testing.T) {
 		case "yang":
 			return YANG(e)
 		case "zones":
-			files, err := DNS{Domain: "Skerry.Example", Servers: []string{"ns1.skerry.example", "ns2.example.net."}, Serial: 2031033101}.Zones(e)
+			files, err := DNS{Domain: "Skerry.Example", Servers: []string{"ns1.skerry.example", "ns2.example.net."}, Serial: 2031033101, TTL: 3600}.Zones(e)
 			require.NoError(t, err)
 			return contents(files)
 		}
@@ -81,7 +81,7 @@ workloads: {w: {in: n/s, address: 10.0.0.5}, v: {in: n/s, address: 10.0.0.17, pu
 	require.Contains(t, DHCP(e), `"it's"`)
 	require.Equal(t, 3, strings.Count(DHCP(e), `"reservations": [`))
 	golden.Cases(t, small, func(t *testing.T, _ string) string {
-		files, err := DNS{Domain: "skerry.example", Servers: []string{"ns"}, Serial: 7}.Zones(e)
+		files, err := DNS{Domain: "skerry.example", Servers: []string{"ns"}, Serial: 7, TTL: 3600}.Zones(e)
 		require.NoError(t, err)
 		return contents(files)
 	})

@@ -54,6 +54,10 @@ func dhcpOf(s *estate.Subnet, p netip.Prefix, names []string) dhcpSubnet {
 		var out []string
 		for _, x := range all {
 			switch {
+			case x.Cloud:
+				if r := nth(p, n.Profile.Resolver); r.IsValid() {
+					out = append(out, r.String())
+				}
 			case x.Workload != nil:
 				if a, has := x.Workload.AddrLike(netip.IPv4Unspecified()); has {
 					out = append(out, a.String())

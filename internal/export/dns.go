@@ -8,6 +8,7 @@ import (
 
 	"github.com/miekg/dns"
 
+	"wendrik/internal/core/address"
 	"wendrik/internal/core/estate"
 )
 
@@ -16,18 +17,20 @@ type DNS struct {
 	Domain  string   // of all workloads
 	Servers []string // the names of the name servers
 	Serial  uint32   // of all zones
+	TTL     uint32   // for how many seconds records are kept
 }
 
-// defaults of zones: how long records are kept, and what secondaries do (RFC 1912 section 2.2).
+// what secondaries do, in seconds (RFC 1912 section 2.2), and how long it is kept that there is no such name (RFC 2308).
 const (
-	ttl     = 3600
+	minimum = 3600
 	refresh = 7200
 	retry   = 900
 	expire  = 1209600
 )
 
 // Zones are the zone files (RFC 1035) of an estate: one forward, and those of reverse mapping at the octets (RFC 1035) and nibbles
-// (RFC 3596) of its networks; of ranges smaller than an octet, with the zone above and its delegation (RFC 2317).
+// (RFC 3596) of its networks, for every subnet; of ranges smaller than an octet, with the zone above and its delegation (RFC 2317). Beside
+// workloads stand the gateways, as GATEWAY.NETWORK, and what the cloud has in each subnet, as router.SUBNET.NETWORK.
 func (d DNS) Zones(e *estate.Estate) ([]File, error) {
 	if _, ok := dns.IsDomainName(d.Domain); !ok || d.Domain == "" {
 		return nil, fmt.Errorf("%q is no domain name", d.Domain)
@@ -49,27 +52,55 @@ func (d DNS) Zones(e *estate.Estate) ([]File, error) {
 		}
 		return reverse[name]
 	}
-	for i, w := range e.Workloads {
-		host := names[i] + "." + origin
-		for _, a := range w.Addrs {
-			forward.address(host, a)
-			p, found := networkRange(w, a)
-			if !found {
-				continue
+	below := func(p netip.Prefix, a netip.Addr) (z *zone, above, alias string) { // the zone of an address of a range
+		name, above, alias := reverseZone(p, a)
+		if above != "" && reverse[name] == nil {
+			for _, s := range d.Servers {
+				at(above).add(&dns.NS{Hdr: d.header(name, dns.TypeNS), Ns: dns.Fqdn(s)})
 			}
-			name, above, alias := reverseZone(p, a)
+		}
+		return at(name), above, alias
+	}
+	record := func(host string, n *estate.Network, a netip.Addr, role bool) {
+		forward.address(host, a)
+		if p, found := networkRange(n, a); found {
+			z, above, alias := below(p, a)
 			pointer := reverseName(a)
-			if above != "" {
-				// RFC 2317: the zone above leads each address to a name in the zone of the range.
-				if up := at(above); reverse[name] == nil {
-					for _, s := range d.Servers {
-						up.add(&dns.NS{Hdr: header(name, dns.TypeNS), Ns: dns.Fqdn(s)})
-					}
-				}
-				at(above).add(&dns.CNAME{Hdr: header(pointer, dns.TypeCNAME), Target: alias})
+			if above != "" { // RFC 2317: the zone above leads each address to a name in the zone of the range
+				at(above).add(&dns.CNAME{Hdr: d.header(pointer, dns.TypeCNAME), Target: alias})
 				pointer = alias
 			}
-			at(name).add(&dns.PTR{Hdr: header(pointer, dns.TypePTR), Ptr: host})
+			if !role || !z.named[pointer] { // an address leads to whoever has it, or to its first role
+				z.named[pointer] = true
+				z.add(&dns.PTR{Hdr: d.header(pointer, dns.TypePTR), Ptr: host})
+			}
+		}
+	}
+	for i, w := range e.Workloads {
+		for _, a := range w.Addrs {
+			record(names[i]+"."+origin, w.Network(), a, false)
+		}
+	}
+	for _, n := range e.Networks {
+		for _, g := range n.Gateways {
+			for _, a := range g.Addrs {
+				record(g.Name+"."+n.Name+"."+origin, n, a, true)
+			}
+		}
+		for _, s := range n.Subnets {
+			for _, p := range s.Ranges {
+				router, resolver, dhcp := s.Served(p)
+				for i, a := range []netip.Addr{router, resolver, dhcp} {
+					if a.IsValid() {
+						record([]string{"router", "resolver", "dhcp"}[i]+"."+s.Name+"."+n.Name+"."+origin, n, a, true)
+					}
+				}
+				if whole, found := networkRange(n, p.Addr()); found { // also where nobody is yet: who comes finds the zone
+					for _, q := range zonesIn(whole, p) {
+						below(whole, q.Addr())
+					}
+				}
+			}
 		}
 	}
 	files := []File{forward.file()}
@@ -80,9 +111,27 @@ func (d DNS) Zones(e *estate.Estate) ([]File, error) {
 	return files, nil
 }
 
-// networkRange is the range of a workload's network that an address is in.
-func networkRange(w *estate.Workload, a netip.Addr) (netip.Prefix, bool) {
-	if n := w.Network(); n != nil {
+// zonesIn are the parts of a subnet that have a zone each: those of the octets or nibbles that name the zones of its network.
+func zonesIn(network, subnet netip.Prefix) []netip.Prefix {
+	unit, most := 8, 24
+	if subnet.Addr().Is6() {
+		unit, most = 4, 124
+	}
+	length := min((network.Bits()+unit-1)/unit*unit, most)
+	if subnet.Bits() >= length {
+		return []netip.Prefix{subnet}
+	}
+	var all []netip.Prefix
+	for i := range uint64(1) << (length - subnet.Bits()) {
+		p, _ := address.Piece(subnet, length, i)
+		all = append(all, p)
+	}
+	return all
+}
+
+// networkRange is the range of a network that an address is in.
+func networkRange(n *estate.Network, a netip.Addr) (netip.Prefix, bool) {
+	if n != nil {
 		for _, p := range n.Ranges {
 			if p.Contains(a) {
 				return p, true
@@ -122,22 +171,24 @@ func reverseZone(p netip.Prefix, a netip.Addr) (zone, above, alias string) {
 	return zone, above, parts[0] + "." + zone
 }
 
-func header(name string, kind uint16) dns.RR_Header {
-	return dns.RR_Header{Name: name, Rrtype: kind, Class: dns.ClassINET, Ttl: ttl}
+func (d DNS) header(name string, kind uint16) dns.RR_Header {
+	return dns.RR_Header{Name: name, Rrtype: kind, Class: dns.ClassINET, Ttl: d.TTL}
 }
 
 // zone is a zone that is being written.
 type zone struct {
+	DNS
 	origin  string
 	records []dns.RR
 	had     map[string]bool
+	named   map[string]bool // the addresses that have a name
 }
 
 func (d DNS) zone(origin string) *zone {
-	z := &zone{origin: origin, had: map[string]bool{}}
-	z.add(&dns.SOA{Hdr: header(origin, dns.TypeSOA), Ns: dns.Fqdn(d.Servers[0]), Mbox: "hostmaster." + dns.Fqdn(strings.ToLower(d.Domain)), Serial: d.Serial, Refresh: refresh, Retry: retry, Expire: expire, Minttl: ttl})
+	z := &zone{DNS: d, origin: origin, had: map[string]bool{}, named: map[string]bool{}}
+	z.add(&dns.SOA{Hdr: d.header(origin, dns.TypeSOA), Ns: dns.Fqdn(d.Servers[0]), Mbox: "hostmaster." + dns.Fqdn(strings.ToLower(d.Domain)), Serial: d.Serial, Refresh: refresh, Retry: retry, Expire: expire, Minttl: min(minimum, d.TTL)})
 	for _, s := range d.Servers {
-		z.add(&dns.NS{Hdr: header(origin, dns.TypeNS), Ns: dns.Fqdn(s)})
+		z.add(&dns.NS{Hdr: d.header(origin, dns.TypeNS), Ns: dns.Fqdn(s)})
 	}
 	return z
 }
@@ -151,15 +202,15 @@ func (z *zone) add(r dns.RR) {
 
 func (z *zone) address(host string, a netip.Addr) {
 	if a.Is4() {
-		z.add(&dns.A{Hdr: header(host, dns.TypeA), A: a.AsSlice()})
+		z.add(&dns.A{Hdr: z.header(host, dns.TypeA), A: a.AsSlice()})
 	} else {
-		z.add(&dns.AAAA{Hdr: header(host, dns.TypeAAAA), AAAA: a.AsSlice()})
+		z.add(&dns.AAAA{Hdr: z.header(host, dns.TypeAAAA), AAAA: a.AsSlice()})
 	}
 }
 
 func (z *zone) file() File {
 	var b strings.Builder
-	fmt.Fprintf(&b, "$ORIGIN %s\n$TTL %d\n", z.origin, ttl)
+	fmt.Fprintf(&b, "$ORIGIN %s\n$TTL %d\n", z.origin, z.TTL)
 	for _, r := range z.records {
 		b.WriteString(r.String() + "\n")
 	}

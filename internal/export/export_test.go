@@ -42,7 +42,7 @@ func TestZonesOfRandomEstates(t *testing.T) {
 	for seed := range uint64(20) {
 		e, findings := estate.Load(text.One("p", randomplan.Write(rand.New(rand.NewPCG(seed, 21)))))
 		require.Empty(t, findings)
-		files, err := DNS{Domain: "skerry.example", Servers: []string{"ns.skerry.example"}, Serial: 7}.Zones(e)
+		files, err := DNS{Domain: "skerry.example", Servers: []string{"ns.skerry.example"}, Serial: 7, TTL: 3600}.Zones(e)
 		require.NoError(t, err)
 		records := map[string][]dns.RR{}
 		for _, f := range files {

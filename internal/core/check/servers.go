@@ -40,6 +40,13 @@ var unreachableServers = Rule{"server-unreachable", Guards, "A name server or ti
 
 // server tries whether the workloads of a network reach a server.
 func (r *run) server(n *estate.Network, what string, s estate.Server, flows flow.Set) {
+	if s.Cloud {
+		if n.Profile.Resolver == 0 {
+			r.report(diag.Error, s.Word.At, n.DHCP.Place(), "name an address or a workload; or give the profile a  resolver",
+				"network %s names the cloud's %s by DHCP, and in profile %s a subnet has none", n.Name, what, n.Profile.Name)
+		}
+		return
+	}
 	name := s.Word.Value
 	if s.Workload != nil {
 		name = s.Workload.Name

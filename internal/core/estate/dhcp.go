@@ -32,6 +32,9 @@ func (b *builder) dhcp() {
 	}
 }
 
+// Cloud is the word for the name server that the cloud has in each subnet.
+const Cloud = "cloud"
+
 func (b *builder) servers(all []plan.Text, in spot) []Server {
 	var out []Server
 	for _, t := range all {
@@ -43,6 +46,10 @@ func (b *builder) servers(all []plan.Text, in spot) []Server {
 			for _, w := range s.Members {
 				out = append(out, Server{Word: t, Workload: w})
 			}
+			continue
+		}
+		if t.Value == Cloud && in.key == "dns" && find[*Workload](b.e.scope, WorkloadKind, t.Value) == nil {
+			out = append(out, Server{Word: t, Cloud: true})
 			continue
 		}
 		if w := lookup[*Workload](b, nil, b.e.scope, WorkloadKind, t, in); w != nil {

@@ -119,6 +119,7 @@ type Server struct {
 	Word     plan.Text
 	Workload *Workload
 	Addr     netip.Addr
+	Cloud    bool // whether it is the cloud's own, which each subnet has
 }
 
 // Held is a part of a network that is no subnet.

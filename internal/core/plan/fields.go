@@ -61,7 +61,7 @@ var waiverFields = []field[Waiver]{
 
 var dhcpFields = []field[DHCP]{
 	key("domain", "the domain name (option 15)", Nobody, aText, func(x *DHCP) *Text { return &x.Domain }),
-	key("dns", "the name servers (option 6): addresses or workloads", Nobody, fewWords, func(x *DHCP) *[]Text { return &x.DNS }).of("workload"),
+	key("dns", "the name servers (option 6): addresses or workloads, or cloud for the one that the cloud has in each subnet", Nobody, fewWords, func(x *DHCP) *[]Text { return &x.DNS }).of("workload"),
 	key("ntp", "the time servers (option 42): addresses or workloads", Nobody, fewWords, func(x *DHCP) *[]Text { return &x.NTP }).of("workload"),
 	key("mtu", "the largest packet on a link, in bytes (option 26): 68 or more", Nobody, numbers(aCount, "", "", (*decoder).mtu), func(x *DHCP) *Number { return &x.MTU }),
 }

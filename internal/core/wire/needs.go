@@ -44,9 +44,11 @@ func needsOf(e *estate.Estate) *needs {
 			continue
 		}
 		for _, s := range slices.Concat(n.DHCP.DNS, n.DHCP.NTP) {
-			if s.Workload != nil {
+			switch {
+			case s.Cloud:
+			case s.Workload != nil:
 				d.between(ofNetwork(n), ofWorkload(s.Workload))
-			} else {
+			default:
 				d.between(ofNetwork(n), sideOf(e, s.Addr.String()))
 			}
 		}
