@@ -249,3 +249,64 @@ func TestFirstAndOrder(t *testing.T) {
 	assert.Len(t, Of(space.NewSurvey(e, nil), d, e.Block("small")), 1)
 	assert.Equal(t, big.NewInt(65536-12*(256+128)), all[2].Curve[len(all[2].Curve)-1].Free)
 }
+
+// TestWhoMayMove: a network with its own subnets and held parts may; one in whose range somebody else has something, one that is fixed, one that
+// is as large as what is asked for, and one whose slot is told, may not.
+func TestWhoMayMove(t *testing.T) {
+	for network, more := range map[string]string{
+		"range: 10.0.0.0/28, from: all": "",
+		"range: 10.0.0.0/28, from: all, subnets: {s: {range: 10.0.0.0/29}}, held: {h: {range: 10.0.0.8/29, for: later}}": "",
+		"range: 10.0.0.0/28, from: all, fixed: true":                                                 "no",
+		"range: 10.0.0.0/28, from: all, size: /28, slot: 0":                                          "no",
+		"range: 10.0.0.0/25, from: all":                                                              "no",
+		"range: [10.0.0.0/28, 10.0.0.32/28], from: all":                                              "no",
+		"range: 10.0.0.0/28, from: all, subnets: {s: {range: 10.0.0.0/29}} ":                         "sites: {quay: {ranges: 10.0.0.8/29}}\n",
+		"range: 10.0.0.0/28, from: all, subnets: {s: {range: 10.0.0.0/29}}  ":                        "clusters: {c: {in: x, pods: 10.0.0.8/29, services: 10.9.0.0/24}}\n",
+		"range: 10.0.0.0/28, from: all}, y: {range: 10.0.0.8/29":                                     "no",
+		"range: 10.0.0.0/28, from: all}, y: {range: 10.9.0.0/24, subnets: {s: {range: 10.0.0.8/29}}": "outside",
+		"range: 10.0.0.0/28, from: all}, y: {range: 10.9.0.0/24, held: {h: {range: 10.0.0.8/29}}":    "outside",
+	} {
+		content := "wendrik: 1\nspace: {all: {block: 10.0.0.0/24}}\nnetworks: {x: {" + strings.TrimSpace(network) + "}, z: {range: 10.0.0.128/27, from: all, fixed: true}}\n"
+		if strings.Contains(more, "\n") {
+			content += more
+		}
+		e, _ := estate.Load(text.One("p", content)) // that a part lies outside is a finding, and no matter here
+		r := Moves(space.NewSurvey(e, nil), e.Block("all"), false, 25)
+		if more == "" {
+			require.Len(t, r.Moves, 1, network)
+			assert.Equal(t, "10.0.0.0/28 to 10.0.0.160/28", r.Moves[0].From.String()+" to "+r.Moves[0].To.String())
+		} else {
+			assert.Empty(t, r.Moves, "%s and %s", network, more)
+		}
+	}
+}
+
+// TestFewestAddressesMove: of two places the one in whose way less lies, be it more networks.
+func TestFewestAddressesMove(t *testing.T) {
+	e := loaded(t, `wendrik: 1
+space: {all: {block: 10.0.0.0/23}}
+networks: {a: {range: 10.0.0.0/26, from: all}, b: {range: 10.0.0.128/28, from: all}, c: {range: 10.0.0.160/28, from: all}, d: {range: 10.0.1.0/26, from: all}, e: {range: 10.0.1.128/27, from: all, fixed: true}}
+`)
+	r := Moves(space.NewSurvey(e, nil), e.Block("all"), false, 25)
+	var moves []string
+	for _, m := range r.Moves {
+		moves = append(moves, m.Network.Name+" to "+m.To.String())
+	}
+	assert.Equal(t, []string{"b to 10.0.0.64/28", "c to 10.0.0.80/28", "d to 10.0.1.192/26"}, moves, "and then what lies in the way of the next")
+	assert.Equal(t, "0 2", fmt.Sprint(r.Fits, " ", r.Moved))
+}
+
+// TestYearly counts what came by the years in which it did; each family has its own.
+func TestYearly(t *testing.T) {
+	e := loaded(t, "wendrik: 1\nspace: {all: {block: [10.0.0.0/16, \"fd00::/56\"]}}\nnetworks: {a: {range: [10.0.0.0/24, \"fd00:0:0:1::/64\"], from: all}, b: {range: 10.0.1.0/24, from: all}}\n")
+	d := Demand{From: day, Since: day.AddDate(-2, 0, 0), Until: day.AddDate(1, 0, 0), Past: []Arrival{{At: day.AddDate(-1, 0, 0), Block: "all", Size: 24}, {At: day.AddDate(0, -1, 0), Block: "all", Size: 24},
+		{At: day.AddDate(0, -2, 0), Block: "all", Size: 24}, {At: day.AddDate(0, -2, 0), Block: "all", Size: 64, Wide: true}}}
+	all := Of(space.NewSurvey(e, nil), d, nil)
+	require.Len(t, all, 2)
+	assert.InDelta(t, 1.5, all[0].Sizes[0].Yearly, 0.01)
+	assert.InDelta(t, 0.5, all[1].Sizes[0].Yearly, 0.01)
+	assert.Equal(t, "65536 65024 254 4722366482869645213696 4703919738795935662080 255", fmt.Sprint(all[0].Ever, all[0].Free, all[0].Sizes[0].Fits, " ", all[1].Ever, all[1].Free, all[1].Sizes[0].Fits))
+	assert.Len(t, StateOf(day, e).Networks, 2)
+	_, known := PatternSize(e, "none", e.Block("all"))
+	assert.False(t, known)
+}

@@ -120,6 +120,11 @@ type mover struct {
 // fits is how many ranges of the length have a place.
 func (m *mover) fits(free address.Set) *big.Int { return space.Node{Free: free}.Fits(m.length) }
 
+// pieces are what is free in places that are too small for the length: to move into another would take as much as it gives.
+func (m *mover) pieces(free address.Set) address.Set {
+	return address.SetOf(slices.DeleteFunc(free.Ranges(), func(p netip.Prefix) bool { return p.Bits() <= m.length })...)
+}
+
 // one finds the moves that make one more place, and what is free after them; none where there are no such.
 func (m *mover) one(free address.Set) ([]Move, address.Set) {
 	type place struct {
@@ -165,7 +170,7 @@ func (m *mover) one(free address.Set) ([]Move, address.Set) {
 		if !whole.ContainsRange(x.p) {
 			continue // somebody who cannot move is there, too
 		}
-		pool := address.NewPool(free.Minus(address.SetOf(x.p)), m.width)
+		pool := address.NewPool(m.pieces(free.Minus(address.SetOf(x.p))), m.width)
 		var moves []Move
 		for _, p := range x.in {
 			to, found := pool.Take(p.Bits())
@@ -178,7 +183,10 @@ func (m *mover) one(free address.Set) ([]Move, address.Set) {
 		if len(moves) == 0 {
 			continue
 		}
-		after := pool.Free().Union(address.SetOf(x.p))
+		after := whole
+		for _, v := range moves {
+			after = after.Minus(address.SetOf(v.To))
+		}
 		if m.fits(after).Cmp(before) <= 0 {
 			continue
 		}
