@@ -197,15 +197,18 @@ func TestCame(t *testing.T) {
 	states := []State{
 		{day, map[string][]netip.Prefix{"stays": ranges("10.1.0.0/24"), "moves": ranges("10.1.1.0/24"), "named": ranges("10.1.2.0/24"), "goes": ranges("10.1.3.0/24"), "grows": ranges("10.2.0.0/24")}},
 		{day.AddDate(0, 1, 0), map[string][]netip.Prefix{"stays": ranges("10.1.0.0/24"), "moves": ranges("10.9.0.0/24"), "renamed": ranges("10.1.2.0/24"),
-			"grows": ranges("10.2.0.0/24", "10.3.0.0/22"), "comes": ranges("10.1.4.0/24", "fd00:0:0:7::/64"), "far": ranges("192.0.2.0/24")}},
+			"grows": ranges("10.2.0.0/24", "10.3.0.0/22"), "comes": ranges("10.1.4.0/24", "fd00:0:0:7::/64"), "far": ranges("192.0.2.0/24", "192.0.2.128/25")}},
+		{day.AddDate(0, 1, 9), map[string][]netip.Prefix{"late": ranges("10.1.9.0/25"), "alike": ranges("10.1.9.128/25"), "two": ranges("10.8.0.0/24", "10.8.1.0/24"), "moves": ranges("10.9.0.0/24"),
+			"renamed": ranges("10.1.2.0/24"), "comes": ranges("10.1.4.0/24", "fd00:0:0:7::/64")}},
 	}
 	all, outside, went := Came(states, e)
 	var words []string
 	for _, a := range all {
 		words = append(words, fmt.Sprintf("%s %s /%d %t %s", a.At.Format(time.DateOnly), a.Block, a.Size, a.Wide, a.Who))
 	}
-	assert.Equal(t, []string{"2026-03-03 all /22 false grows", "2026-03-03 west /24 false comes", "2026-03-03 all /64 true comes"}, words)
-	assert.Equal(t, [2]int{1, 1}, [2]int{outside, went})
+	assert.Equal(t, []string{"2026-03-03 all /22 false grows", "2026-03-03 west /24 false comes", "2026-03-03 all /64 true comes",
+		"2026-03-12 all /24 false two", "2026-03-12 all /24 false two", "2026-03-12 west /25 false alike", "2026-03-12 west /25 false late"}, words)
+	assert.Equal(t, [2]int{2, 4}, [2]int{outside, went})
 	all, _, _ = Came([]State{states[0], {day.AddDate(0, 0, 1), nil}, {day.AddDate(0, 0, 2), states[0].Networks}}, e)
 	assert.Empty(t, all, "it was there before")
 	assert.Equal(t, states[0].Networks["stays"], StateOf(day, loaded(t, "wendrik: 1\nspace: {all: {block: 10.0.0.0/8}}\nnetworks: {stays: {range: 10.1.0.0/24}, bare: {from: all, size: /24}}\n")).Networks["stays"])
@@ -215,8 +218,8 @@ func TestCame(t *testing.T) {
 func TestPatternSize(t *testing.T) {
 	e := loaded(t, `wendrik: 1
 profile: zonal
-regions: {west: [west-a, west-b]}
-space: {all: {block: 10.0.0.0/16}, six: {block: "fd00::/48"}}
+regions: {west: [west-a, west-b], north: [north-a]}
+space: {all: {block: 10.0.0.0/16}, six: {block: "fd00::/48"}, far: {block: 10.9.0.0/16, region: north}}
 patterns: {small: {tiers: {web: {hosts: 20}}}, told: {size: /23}}
 `)
 	size, known := PatternSize(e, "told", e.Block("all"))
@@ -230,6 +233,8 @@ patterns: {small: {tiers: {web: {hosts: 20}}}, told: {size: /23}}
 	assert.Equal(t, after.Network("x").Ranges[0].Bits(), size)
 	_, known = PatternSize(e, "small", e.Block("six"))
 	assert.False(t, known, "no IPv4 there")
+	_, known = PatternSize(e, "small", e.Block("far"))
+	assert.True(t, known, "in the region of the block")
 	assert.True(t, address.Covers(e.Block("all").Ranges[0], after.Network("x").Ranges[0]))
 }
 
@@ -294,6 +299,19 @@ networks: {a: {range: 10.0.0.0/26, from: all}, b: {range: 10.0.0.128/28, from: a
 	}
 	assert.Equal(t, []string{"b to 10.0.0.64/28", "c to 10.0.0.80/28", "d to 10.0.1.192/26"}, moves, "and then what lies in the way of the next")
 	assert.Equal(t, "0 2", fmt.Sprint(r.Fits, " ", r.Moved))
+}
+
+// TestMostByCount: no more than the ranges of the block hold, nor than what is free.
+func TestMostByCount(t *testing.T) {
+	e := loaded(t, "wendrik: 1\nspace: {all: {block: [10.0.0.0/26, 10.0.1.0/25, 10.0.2.0/25, \"fd00::/56\"]}}\nnetworks: {a: {range: 10.0.1.0/28, from: all, fixed: true}, b: {range: 10.0.2.64/28, from: all}}\n")
+	of := func(wide bool, length int) string {
+		r := Moves(space.NewSurvey(e, nil), e.Block("all"), wide, length)
+		return fmt.Sprint(r.Fits, " ", r.Moved, " ", r.Most, " ", len(r.Moves))
+	}
+	assert.Equal(t, "0 1 2 1", of(false, 25))
+	assert.Equal(t, "3 4 4 1", of(false, 26))
+	assert.Equal(t, "0 0 0 0", of(false, 24))
+	assert.Equal(t, "16 16 16 0", of(true, 60))
 }
 
 // TestYearly counts what came by the years in which it did; each family has its own.
