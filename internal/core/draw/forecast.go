@@ -13,6 +13,7 @@ import (
 const (
 	chartW, chartH = 620.0, 120.0
 	chartLeft      = 150.0
+	chartRight     = 100.0 // room for the word of a line at the end
 )
 
 // Forecast draws what is free of each block from day to day, and from when on which size has no place.
@@ -27,7 +28,7 @@ func Forecast(all []forecast.Block, d forecast.Demand, asked string, font Font) 
 		c := chart(&all[i], d.From, end, font)
 		s.put(c, -1, 0, float64(i)*(chartH+46))
 	}
-	return s.done("Forecast of address space", asked+". Filled: used, from day to day. A line: from then on a range of that size has no place")
+	return s.done("Forecast of address space", asked+". The step line: how much is free. A dashed one: from that day on a range of that size has no place")
 }
 
 // horizon is how far the charts go: a little behind the last day on which something has no place, or to the end where all have one.
@@ -73,22 +74,17 @@ func chart(b *forecast.Block, from, end time.Time, font Font) *sheet {
 			break
 		}
 	}
-	whole := s.box(-1, chartLeft, 16, chartW, chartH, Free, b.Block.Name)
-	// One box for each step would be thousands: points that lie on one column of the picture are drawn once.
-	for i := 0; i < len(b.Curve); {
-		at, next := b.Curve[i], end
-		j := i + 1
-		for j < len(b.Curve) && x(b.Curve[j].At)-x(at.At) < 2 {
-			j++
+	whole := s.box(-1, chartLeft, 16, chartW+chartRight, chartH, Free, b.Block.Name)
+	free := Line{Look: PeerLine, What: fmt.Sprintf("what is free of %s", b.Block.Name), Points: []Point{{x(from), y(b.Free)}}}
+	for _, at := range b.Curve {
+		if last := free.Points[len(free.Points)-1]; x(at.At)-last.X >= 1 || at.Free.Cmp(b.Free) == 0 { // steps that nobody could tell apart are one
+			free.Points = append(free.Points, Point{x(at.At), last.Y}, Point{x(at.At), y(at.Free)})
+		} else {
+			free.Points[len(free.Points)-1].Y = y(at.Free)
 		}
-		if j < len(b.Curve) {
-			next = b.Curve[j].At
-		}
-		if w := x(next) - x(at.At); w > 0 && y(at.Free) > 16 {
-			s.box(whole, x(at.At), 16, w, y(at.Free)-16, Used, fmt.Sprintf("%s: %s free", at.At.Format(time.DateOnly), at.Free))
-		}
-		i = j
 	}
+	free.Points = append(free.Points, Point{x(end), free.Points[len(free.Points)-1].Y})
+	s.Lines = append(s.Lines, free)
 	for year := from.Year() + 1; year <= end.Year(); year++ {
 		at := time.Date(year, 1, 1, 0, 0, 0, 0, time.UTC)
 		s.Lines = append(s.Lines, Line{Points: []Point{{x(at), 16 + chartH}, {x(at), 16 + chartH + 4}}, Look: Plain})
@@ -100,16 +96,12 @@ func chart(b *forecast.Block, from, end time.Time, font Font) *sheet {
 	slices.SortStableFunc(ends, func(a, b forecast.Size) int { return a.NoPlace.Compare(b.NoPlace) })
 	for i, z := range ends {
 		top := 16 + float64(min(i, 7))*14 // a line begins at its own word, and so crosses none before it
-		what := fmt.Sprintf("/%d has no place from %s", z.Length, z.NoPlace.Format(time.DateOnly))
-		s.Lines = append(s.Lines, Line{Points: []Point{{x(z.NoPlace), top}, {x(z.NoPlace), 16 + chartH}}, Look: Closes, What: what})
-		w := font(what, 9, true)
-		left := x(z.NoPlace) + 4
-		if left+w > chartLeft+chartW-4 {
-			left = x(z.NoPlace) - w - 12
-		}
+		what := fmt.Sprintf("/%d: %s", z.Length, z.NoPlace.Format(time.DateOnly))
+		s.Lines = append(s.Lines, Line{Points: []Point{{x(z.NoPlace), top}, {x(z.NoPlace), 16 + chartH}}, Look: Closes, What: fmt.Sprintf("/%d has no place from %s", z.Length, z.NoPlace.Format(time.DateOnly))})
+		w, left := font(what, 9, true), x(z.NoPlace)+4
 		label := s.box(whole, left, top+1, w+8, 12, Card, what)
 		s.text(label, left+4, top+10, w+1, 9, true, Ink, what)
 	}
-	s.W, s.H = chartLeft+chartW, chartH+34
+	s.W, s.H = chartLeft+chartW+chartRight, chartH+34
 	return s
 }
