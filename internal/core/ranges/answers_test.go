@@ -20,7 +20,8 @@ func told(l *List, err error) string {
 	var b strings.Builder
 	if l != nil {
 		for _, e := range l.Entries {
-			fmt.Fprintf(&b, "%d: %s%s\n", e.Line, e.Interval, strings.TrimSuffix(fmt.Sprintf(" {%q %q %q}", e.Labels().Name, e.Labels().Owner, e.Labels().Place), ` {"" "" ""}`))
+			fixed := map[bool]string{true: " fixed"}[e.Labels().Fixed]
+			fmt.Fprintf(&b, "%d: %s%s%s\n", e.Line, e.Interval, strings.TrimSuffix(fmt.Sprintf(" {%q %q %q}", e.Labels().Name, e.Labels().Owner, e.Labels().Place), ` {"" "" ""}`), fixed)
 		}
 		for _, p := range l.Problems {
 			fmt.Fprintf(&b, "%d: problem with %q: %s; %s\n", p.Line, p.Text, p.Message, p.Fix)

@@ -17,13 +17,13 @@ import (
 func parse(s string) (i address.Interval, widened bool, err error) {
 	said := s
 	s = usual.Replace(s)
-	if first, mask, found := strings.Cut(s, " "); found && !strings.ContainsAny(first, "/-") {
+	if first, mask, found := strings.Cut(s, " "); found && isAlone(first) {
 		if mask = strings.TrimSpace(mask); !strings.HasPrefix(mask, "-") {
 			s = first + "/" + strings.TrimPrefix(mask, "/")
 		}
 	}
 	first, length, found := strings.Cut(s, "/")
-	if found && strings.ContainsAny(length, " ,;|/") {
+	if found && isAlone(first) && strings.ContainsAny(length, " ,;|/") {
 		return i, false, wrong.Value("write one range a line", "%q is more than one range", phrase.Clip(said))
 	}
 	if !found || strings.Contains(s, "-") {
