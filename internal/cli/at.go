@@ -33,10 +33,14 @@ func (f *flags) atFlags() atFlags {
 
 // samePlace are the flags with which a suggested command reads the same plan and speaks to the same cloud.
 func (s *screen) samePlace(at string) string {
-	if at == usualCloud() {
-		return clean(s.samePlan())
+	words := s.samePlan()
+	if at != usualCloud() {
+		words += " -at " + shellWord(at)
 	}
-	return clean(s.samePlan() + " -at " + shellWord(at))
+	if s.keys != "" {
+		words += " -keys " + shellWord(s.keys)
+	}
+	return clean(words)
 }
 
 // usualCloud is the cloud that is meant where none is named.
@@ -58,6 +62,9 @@ func (c *call) driver(a atFlags) (cloud.Driver, error) {
 // untried gives the driver itself.
 func (c *call) untried(a atFlags) (cloud.Driver, error) {
 	at := *a.at
+	if *a.keys != keysFile {
+		c.keys = *a.keys
+	}
 	over, rpc := strings.CutPrefix(at, "rpc:")
 	switch {
 	case at == "":

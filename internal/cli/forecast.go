@@ -27,7 +27,8 @@ func forecastCommand() *command {
 		short: "when which block of address space has no place left, and which moves would make some",
 		long: "Forecast foresees from when on which size of range has no place in which block. What is asked for is the past again, at the same distances: " +
 			"the networks that came from revision to revision of the plan, as git has them, or those of a list of dates (-dates); and whatever -monthly says comes each month. " +
-			"Each is put where carve would put it. For the size that first has none it says from when on there would be none if all that is free lay together, and which networks would have to move so that more fit. " +
+			"Each is put where carve would put it. For the size that first has none it says from when on there would be none if all that is free lay together, " +
+			"and which networks would have to move so that more fit. " +
 			"Networks that went are not expected to go again. -o draws it. The exit status is 1 when anything has no place before the end.",
 		examples: []example{
 			{"wendrik forecast -dates came.csv", "as the ranges of a list came: date,size,block"},

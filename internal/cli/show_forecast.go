@@ -21,9 +21,10 @@ func (p *foreseen) asked() string {
 	var parts []string
 	if p.source != "" {
 		days := phrase.Count(int(p.demand.From.Sub(p.demand.Since).Hours()/24), "day")
-		came := fmt.Sprintf("as in the %s since %s, in which %s came (%s)", days, p.demand.Since.Format(time.DateOnly), phrase.Count(len(p.demand.Past), "range"), p.source)
+		since := p.demand.Since.Format(time.DateOnly)
+		came := fmt.Sprintf("as in the %s since %s, in which %s came (%s)", days, since, phrase.Count(len(p.demand.Past), "range"), p.source)
 		if len(p.demand.Past) == 0 {
-			came = fmt.Sprintf("nothing came in the %s since %s (%s)", days, p.demand.Since.Format(time.DateOnly), p.source)
+			came = fmt.Sprintf("nothing came in the %s since %s (%s)", days, since, p.source)
 		}
 		parts = append(parts, came)
 	}
@@ -57,10 +58,12 @@ func (p *foreseen) day(t time.Time) string {
 
 // sheet is a line for each size of each block.
 func (p *foreseen) sheet() *sheet {
-	t := &sheet{header: []string{"block", "free", "of", "size", "a year", "fit", "no place from"}, right: map[int]bool{1: true, 2: true, 4: true, 5: true}, wrap: -1}
+	t := &sheet{header: []string{"block", "free", "of", "size", "a year", "fit", "no place from"}, wrap: -1}
+	t.right = map[int]bool{1: true, 2: true, 4: true, 5: true}
 	for _, b := range p.blocks {
 		for _, s := range b.Sizes {
-			t.add(b.Block.Name, b.Free.String(), b.Ever.String(), fmt.Sprintf("/%d", s.Length), strconv.FormatFloat(s.Yearly, 'f', 1, 64), s.Fits.String(), p.date(s.NoPlace))
+			yearly := strconv.FormatFloat(s.Yearly, 'f', 1, 64)
+			t.add(b.Block.Name, b.Free.String(), b.Ever.String(), fmt.Sprintf("/%d", s.Length), yearly, s.Fits.String(), p.date(s.NoPlace))
 		}
 	}
 	return t
@@ -103,7 +106,8 @@ func (c *call) forecast(p *foreseen) {
 			continue
 		}
 		room := forecast.Moves(p.survey, b.Block, b.Wide, first.Length)
-		c.say("\n%s", c.wrap(2, fmt.Sprintf("%s: a /%d has no place from %s; if all that is free lay together, %s", strong.Sprint(clean(b.Block.Name)), first.Length, p.day(first.NoPlace), p.day(b.ByCount))))
+		c.say("\n%s", c.wrap(2, fmt.Sprintf("%s: a /%d has no place from %s; if all that is free lay together, %s",
+			strong.Sprint(clean(b.Block.Name)), first.Length, p.day(first.NoPlace), p.day(b.ByCount))))
 		switch {
 		case len(room.Moves) == 0 && room.Most.Cmp(room.Fits) > 0:
 			c.say("  %s", c.wrap(2, fmt.Sprintf("%s today, and no move of networks that was found makes more; by count it could be %s", fit(room.Fits), room.Most)))
@@ -122,7 +126,8 @@ func (c *call) forecast(p *foreseen) {
 	}
 	var notes []string
 	if p.outside > 0 {
-		notes = append(notes, phrase.Count(p.outside, "range")+" of the past lay in no block of today, and "+map[bool]string{true: "is", false: "are"}[p.outside == 1]+" not asked for again")
+		are := map[bool]string{true: "is", false: "are"}[p.outside == 1]
+		notes = append(notes, phrase.Count(p.outside, "range")+" of the past lay in no block of today, and "+are+" not asked for again")
 	}
 	if p.went > 0 {
 		notes = append(notes, phrase.Count(p.went, "network")+" went, and none is expected to go again")
@@ -197,9 +202,11 @@ type forecastMoveOut struct {
 }
 
 func (p *foreseen) json() forecastOut {
-	out := forecastOut{From: p.date(p.demand.From), Since: p.date(p.demand.Since), Until: p.date(p.demand.Until), Came: len(p.demand.Past), Went: p.went, Blocks: []forecastBlockOut{}}
+	out := forecastOut{From: p.date(p.demand.From), Since: p.date(p.demand.Since), Until: p.date(p.demand.Until),
+		Came: len(p.demand.Past), Went: p.went, Blocks: []forecastBlockOut{}}
 	for _, b := range p.blocks {
-		x := forecastBlockOut{Name: b.Block.Name, Family: map[bool]int{false: 4, true: 6}[b.Wide], Free: b.Free.String(), Of: b.Ever.String(), ByCount: p.date(b.ByCount), Room: forecastRoomOut{Moves: []forecastMoveOut{}}}
+		x := forecastBlockOut{Name: b.Block.Name, Family: map[bool]int{false: 4, true: 6}[b.Wide], Free: b.Free.String(), Of: b.Ever.String(),
+			ByCount: p.date(b.ByCount), Room: forecastRoomOut{Moves: []forecastMoveOut{}}}
 		for _, s := range b.Sizes {
 			x.Sizes = append(x.Sizes, forecastSizeOut{fmt.Sprintf("/%d", s.Length), math.Round(s.Yearly*100) / 100, s.Fits.String(), p.date(s.NoPlace)})
 		}

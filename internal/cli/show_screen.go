@@ -29,6 +29,7 @@ type screen struct {
 	texts    []string // the files that were read: plans, their parts, and lists
 	quiet    bool     // whether what is not yet given is not told
 	there    *atFlags // where what is there takes the place of what a plan says; nil for nowhere
+	keys     string   // the file of keys that was named for a cloud; empty for the usual one
 	gives    string   // the command that runs, which gives some of that itself; it is not told
 }
 

@@ -186,7 +186,8 @@ type zone struct {
 
 func (d DNS) zone(origin string) *zone {
 	z := &zone{DNS: d, origin: origin, had: map[string]bool{}, named: map[string]bool{}}
-	z.add(&dns.SOA{Hdr: d.header(origin, dns.TypeSOA), Ns: dns.Fqdn(d.Servers[0]), Mbox: "hostmaster." + dns.Fqdn(strings.ToLower(d.Domain)), Serial: d.Serial, Refresh: refresh, Retry: retry, Expire: expire, Minttl: min(minimum, d.TTL)})
+	mailbox := "hostmaster." + dns.Fqdn(strings.ToLower(d.Domain))
+	z.add(&dns.SOA{Hdr: d.header(origin, dns.TypeSOA), Ns: dns.Fqdn(d.Servers[0]), Mbox: mailbox, Serial: d.Serial, Refresh: refresh, Retry: retry, Expire: expire, Minttl: min(minimum, d.TTL)})
 	for _, s := range d.Servers {
 		z.add(&dns.NS{Hdr: d.header(origin, dns.TypeNS), Ns: dns.Fqdn(s)})
 	}

@@ -97,7 +97,8 @@ func chart(b *forecast.Block, from, end time.Time, font Font) *sheet {
 	for i, z := range ends {
 		top := 16 + float64(min(i, 7))*14 // a line begins at its own word, and so crosses none before it
 		what := fmt.Sprintf("/%d: %s", z.Length, z.NoPlace.Format(time.DateOnly))
-		s.Lines = append(s.Lines, Line{Points: []Point{{x(z.NoPlace), top}, {x(z.NoPlace), 16 + chartH}}, Look: Closes, What: fmt.Sprintf("/%d has no place from %s", z.Length, z.NoPlace.Format(time.DateOnly))})
+		said := fmt.Sprintf("/%d has no place from %s", z.Length, z.NoPlace.Format(time.DateOnly))
+		s.Lines = append(s.Lines, Line{Points: []Point{{x(z.NoPlace), top}, {x(z.NoPlace), 16 + chartH}}, Look: Closes, What: said})
 		w, left := font(what, 9, true), x(z.NoPlace)+4
 		label := s.box(whole, left, top+1, w+8, 12, Card, what)
 		s.text(label, left+4, top+10, w+1, 9, true, Ink, what)
