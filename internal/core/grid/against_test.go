@@ -106,7 +106,7 @@ func TestDifferencesAgainstPairs(t *testing.T) {
 		require.Equal(t, changed, told, at...)
 		otherwise += len(told)
 	}
-	for seed := range fuzz.Rounds(3, 25) {
+	for seed := range fuzz.Rounds(2, 14) {
 		rng := rand.New(rand.NewPCG(seed, 77))
 		content := randomplan.Write(rng)
 		if seed%2 == 1 {
@@ -180,7 +180,7 @@ func TestDifferencesAgainstPairs(t *testing.T) {
 // after part, in any order, also where ranges are learned twice, and a way that is not taken first leads over what fails.
 func TestStandingAgainstCompare(t *testing.T) {
 	stopped, seen, wound := 0, 0, 0
-	for seed := range fuzz.Rounds(6, 40) {
+	for seed := range fuzz.Rounds(4, 24) {
 		rng := rand.New(rand.NewPCG(seed, 78))
 		content := randomplan.Write(rng)
 		switch {
