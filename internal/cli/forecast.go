@@ -222,6 +222,9 @@ func (c *call) revisions(p *foreseen, o *opened, name string) ([]forecast.State,
 	if err != nil {
 		return nil, none(err.Error())
 	}
+	if shallow(folder) {
+		c.tell("the clone is shallow, and what came before its first revision is not known:  git fetch --unshallow  gets the rest")
+	}
 	state := func(x commit) (forecast.State, bool) {
 		past, err := c.openSince(x.hash, o.Plan.Files.First().Name)
 		if err != nil || past.unread() {

@@ -53,6 +53,12 @@ func TestForecastOfRevisions(t *testing.T) {
 		Since string
 	}
 	require.NoError(t, json.Unmarshal([]byte(r.out), &out))
+	part := filepath.Join(t.TempDir(), "part")
+	raw, err := exec.Command("git", "clone", "-q", "--depth", "1", "file://"+folder, part).CombinedOutput()
+	require.NoError(t, err, string(raw))
+	r = run(t, part, "", "forecast", "-from", "2024-05-01")
+	assert.Contains(t, r.err, "the clone is shallow")
+	assert.Contains(t, r.out, "nothing came in the 30 days since 2024-04-01", "of what is there")
 	assert.Equal(t, [2]any{1, "2024-03-15"}, [2]any{out.Came, out.Since}, "what came before does not count")
 }
 
