@@ -41,7 +41,9 @@ func TestExportZones(t *testing.T) {
 	t.Parallel()
 	folder := demo(t)
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "sixes.yaml"), []byte(sixes), 0o600))
-	for plan, want := range map[string]int{"wendrik.yaml": 13, "sixes.yaml": 6} {
+	long := strings.Repeat("pier-", 15) + "end" // longer than a label may be (RFC 1035)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "long.yaml"), []byte("wendrik: 1\nprofile: zonal\nregions: {west: [west-a]}\nnetworks: {"+long+": {region: west, range: 10.144.0.0/24, subnets: {"+long+": {range: 10.144.0.0/25, zone: west-a}}}}\n"), 0o600))
+	for plan, want := range map[string]int{"long.yaml": 2, "wendrik.yaml": 13, "sixes.yaml": 6} {
 		require.Equal(t, 0, run(t, folder, "", "export", "dns", "-plan", plan, "-domain", "skerry.example", "-o", "zones-"+plan).status)
 		zones, err := filepath.Glob(filepath.Join(folder, "zones-"+plan, "*.zone"))
 		require.NoError(t, err)

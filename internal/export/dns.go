@@ -82,9 +82,10 @@ func (d DNS) Zones(e *estate.Estate) ([]File, error) {
 		}
 	}
 	for _, n := range e.Networks {
+		in := label(n.Name) + "." + origin
 		for _, g := range n.Gateways {
 			for _, a := range g.Addrs {
-				record(g.Name+"."+n.Name+"."+origin, n, a, true)
+				record(label(g.Name)+"."+in, n, a, true)
 			}
 		}
 		for _, s := range n.Subnets {
@@ -92,7 +93,7 @@ func (d DNS) Zones(e *estate.Estate) ([]File, error) {
 				router, resolver, dhcp := s.Served(p)
 				for i, a := range []netip.Addr{router, resolver, dhcp} {
 					if a.IsValid() {
-						record([]string{"router", "resolver", "dhcp"}[i]+"."+s.Name+"."+n.Name+"."+origin, n, a, true)
+						record([]string{"router", "resolver", "dhcp"}[i]+"."+label(s.Name)+"."+in, n, a, true)
 					}
 				}
 				if whole, found := networkRange(n, p.Addr()); found { // also where nobody is yet: who comes finds the zone
