@@ -36,8 +36,8 @@ var (
 		"by `rehearse`: what lies between the ports and addresses that are tried", "core/expect TestRunAgainstPairs"}
 	nothingToFix = &assurance{"there is nothing to fix", "check -fix", "all findings of `check`, and what repairs each", "what only a person can decide, which is asked", "core/mend TestRandomFixes"}
 
-	nothingForeseen = &assurance{"no block is foreseen to run out", "forecast", "every block of the plan, with what came in the past and what is said to come each month",
-		"what comes otherwise than it did", "core/forecast TestAgainstCarve"}
+	nothingForeseen = &assurance{"no block is foreseen to run out", "forecast", "every block of the plan, with what came in the past and what is said to come each month; where no block could give it, it is not said",
+		"what comes otherwise than it did; claims in a store", "core/forecast TestAgainstCarve"}
 
 	nothingDifferent = &assurance{"nothing is different", "compare", "each key of both plans, and all of the next line", plansOnly, "core/compare TestAgainstAllPairs"}
 	nothingOpens     = &assurance{"nothing opens", "compare", "every pair of workloads, every address of the internet and of each site, all flows, both families, there and back, in both plans",
@@ -77,7 +77,7 @@ var (
 
 // assurances are all of them, in the order of the page.
 var assurances = []*assurance{nothingWrong, nothingElseWrong, lineHolds, nothingToFix, nothingDifferent, nothingOpens, nothingCloses, nothingOpensByIt, nothingOpensElse, sameBeforeAfter,
-	cleanSteps, bothSame, nothingStops, sameMeant, enoughRoom, noneTooSmall, nothingOverlaps, nothingOverlapsHere, nothingOverlapsLists, nothingBeside, joinsCleanly, nothingLacksJoined, nothingPassesAlready, cutsNoMore, neverStays, nothingLacks, allAgree, allAsItIs, noDrift, noDriftButWaived, planTrue, nothingToDo, nothingWasToDo, asProtocol}
+	cleanSteps, bothSame, nothingStops, sameMeant, enoughRoom, noneTooSmall, nothingForeseen, nothingOverlaps, nothingOverlapsHere, nothingOverlapsLists, nothingBeside, joinsCleanly, nothingLacksJoined, nothingPassesAlready, cutsNoMore, neverStays, nothingLacks, allAgree, allAsItIs, noDrift, noDriftButWaived, planTrue, nothingToDo, nothingWasToDo, asProtocol}
 
 // helpAssurances tells them, or writes docs/assurances.md.
 func (c *call) helpAssurances(format string) (int, error) {

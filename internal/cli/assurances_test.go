@@ -62,3 +62,28 @@ func TestAssurances(t *testing.T) {
 		assert.True(t, found, "%s is no test of %s", x[1], x[2])
 	}
 }
+
+// TestEveryAssuranceIsListed: none is said that the page and the help have not.
+func TestEveryAssuranceIsListed(t *testing.T) {
+	t.Parallel()
+	tree, err := parser.ParseFile(token.NewFileSet(), "assurances.go", nil, 0)
+	require.NoError(t, err)
+	var said, listed []string
+	ast.Inspect(tree, func(n ast.Node) bool {
+		spec, is := n.(*ast.ValueSpec)
+		if !is || len(spec.Values) != 1 {
+			return true
+		}
+		switch value := spec.Values[0].(type) {
+		case *ast.UnaryExpr: // &assurance{…}
+			said = append(said, spec.Names[0].Name)
+		case *ast.CompositeLit: // the list
+			for _, e := range value.Elts {
+				listed = append(listed, e.(*ast.Ident).Name)
+			}
+		}
+		return true
+	})
+	require.Greater(t, len(said), 20)
+	assert.ElementsMatch(t, said, listed)
+}

@@ -226,7 +226,7 @@ func (c *call) writeNetwork(ctx context.Context, s *claims.Store, o *opened, pla
 	if made.Owner != "" {
 		fields = append(fields, text.Field{Key: "owner", Value: text.Word(made.Owner)})
 	}
-	err := c.saveEdits(plan, o.Plan.Files, text.Changes{{Edits: []text.Edit{text.Set(text.Path{"networks"}, name, text.Map(fields...))}}}.OnLines().Edits(), false)
+	err := c.save(plan, o.Plan.Files, text.Changes{{Edits: []text.Edit{text.Set(text.Path{"networks"}, name, text.Map(fields...))}}}, false)
 	if err == nil {
 		return nil
 	}

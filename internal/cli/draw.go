@@ -41,7 +41,7 @@ func drawCommand() *command {
 			out := f.String("o", "", "`FILE` to write: its ending is .svg, .png or .pdf; - writes SVG to standard output")
 			force := f.forceFlag()
 			size := f.String("size", "", "`WIDTHxHEIGHT` fit the picture into so many pixels, or points of a PDF")
-			theme := f.oneOf("theme", "how it looks", "light", "dark", "print")
+			theme := f.themeFlag()
 			on := f.String("on", "", "of reach and grid: `FLOW,...` such as tcp/443; any where it is not given")
 			scale := f.Bool("scale", false, "of estate and network: subnets are the higher the larger, by a step for each doubling")
 			return func(c *call) (int, error) {
@@ -55,7 +55,7 @@ func drawCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				write, err := writerFor(*out)
+				into, err := c.pictureInto(*out, *theme, width, height, *force)
 				if err != nil {
 					return cannot, err
 				}
@@ -63,22 +63,38 @@ func drawCommand() *command {
 				if err != nil {
 					return cannot, err
 				}
-				var content bytes.Buffer
-				if err := write(&content, p, picture.Themes[*theme], width, height); err != nil {
-					return cannot, &usageError{err.Error(), ""}
-				}
-				if *out == "-" {
-					_, err := c.out.Write(content.Bytes())
-					return good, err
-				}
-				if err := c.overwrite(*out, content.Bytes(), *force); err != nil {
-					return cannot, err
-				}
-				c.say("written to %s: %.0f by %.0f", clean(*out), p.W, p.H)
-				return good, nil
+				return good, into(p)
 			}
 		},
 	}
+}
+
+// pictureInto gives what writes a picture into a file, or to standard output for a dash. The error is of a name that no format has.
+func (c *call) pictureInto(name, theme string, width, height float64, force bool) (func(*draw.Picture) error, error) {
+	write, err := writerFor(name)
+	if err != nil {
+		return nil, err
+	}
+	return func(p *draw.Picture) error {
+		var content bytes.Buffer
+		if err := write(&content, p, picture.Themes[theme], width, height); err != nil {
+			return &usageError{err.Error(), ""}
+		}
+		if name == "-" {
+			_, err := c.out.Write(content.Bytes())
+			return err
+		}
+		if err := c.overwrite(name, content.Bytes(), force); err != nil {
+			return err
+		}
+		c.say("written to %s: %.0f by %.0f", clean(name), p.W, p.H)
+		return nil
+	}, nil
+}
+
+// themeFlag is how a picture looks.
+func (f *flags) themeFlag() *string {
+	return f.oneOf("theme", "how it looks", "light", "dark", "print")
 }
 
 // sizeOf reads WIDTHxHEIGHT.

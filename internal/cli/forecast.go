@@ -5,7 +5,6 @@ import (
 	"encoding/csv"
 	"fmt"
 	"io"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -14,11 +13,14 @@ import (
 	"github.com/jedib0t/go-pretty/v6/progress"
 
 	"wendrik/internal/core/address"
+	"wendrik/internal/core/draw"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/forecast"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/space"
+	"wendrik/internal/inlet"
+	"wendrik/internal/picture"
 )
 
 func forecastCommand() *command {
@@ -44,13 +46,20 @@ func forecastCommand() *command {
 			since := f.String("since", "", "`DATE` from when on the past counts; the first revision, or the first date, unless given")
 			until := f.String("until", "", "`DATE` the end; ten years on unless given")
 			out := f.String("o", "", "`FILE` draw it into this file, .svg, .png or .pdf")
-			force, theme := f.forceFlag(), f.oneOf("theme", "with -o: how it looks", "light", "dark", "print")
+			force, theme := f.forceFlag(), f.themeFlag()
 			taken, columns := f.takenFlags()
 			f.onlyWith("force", "o")
 			f.onlyWith("theme", "o")
 			return func(c *call) (int, error) {
 				if err := c.noArguments("forecast", "-in BLOCK"); err != nil {
 					return cannot, err
+				}
+				var into func(*draw.Picture) error
+				var err error
+				if *out != "" {
+					if into, err = c.pictureInto(*out, *theme, 0, 0, *force); err != nil {
+						return cannot, err
+					}
 				}
 				o, err := c.load(*name, ranged)
 				if err != nil {
@@ -80,13 +89,13 @@ func forecastCommand() *command {
 				if err := p.monthly(o.Estate, block, *monthly); err != nil {
 					return cannot, err
 				}
-				p.blocks = forecast.Of(p.survey, p.demand, block)
+				p.blocks, p.nowhere = forecast.Of(p.survey, p.demand, block), forecast.Nowhere(p.survey, p.demand, block)
 				status := good
-				if slices.ContainsFunc(p.blocks, func(b forecast.Block) bool { return b.First().Length > 0 }) {
+				if len(p.nowhere) > 0 || slices.ContainsFunc(p.blocks, func(b forecast.Block) bool { return b.First().Length > 0 }) {
 					status = no
 				}
-				if *out != "" {
-					return status, c.drawForecast(p, *out, *theme, *force)
+				if into != nil {
+					return status, into(draw.Forecast(p.blocks, p.demand, p.asked(), picture.Width))
 				}
 				switch *format {
 				case "json":
@@ -107,10 +116,11 @@ type foreseen struct {
 	demand  forecast.Demand
 	since   time.Time // from when on the past counts by the user's word
 	blocks  []forecast.Block
-	outside int    // ranges of the past that lie in no block
-	went    int    // networks of the past that are no more
-	source  string // where the past is from; empty for none
-	each    bool   // whether what comes each month comes in each block
+	nowhere []forecast.Arrival // what is asked for, and no block could give
+	outside int                // ranges of the past that lie in no block
+	went    int                // networks of the past that are no more
+	source  string             // where the past is from; empty for none
+	each    bool               // whether what comes each month comes in each block
 }
 
 // today is the day that it is, in the time of the place.
@@ -279,28 +289,35 @@ func (c *call) revisions(p *foreseen, o *opened, name string) ([]forecast.State,
 
 // pastOfList reads a list of what came.
 func (c *call) pastOfList(p *foreseen, e *estate.Estate, name string) error {
-	var content []byte
-	var err error
-	if name == "-" {
-		content, err = io.ReadAll(io.LimitReader(c.in, maxDates))
-	} else {
-		content, err = readAtMost(name, maxDates)
+	in, label := c.in, standardInput
+	if name != "-" {
+		f, err := inlet.Open(name)
+		if err != nil {
+			return unreadable(name, "list", err)
+		}
+		defer f.Close()
+		in, label = f, name
+		c.texts = append(c.texts, name)
 	}
-	if err != nil {
-		return &usageError{fmt.Sprintf("%s could not be read: %s", name, reason(err)), ""}
+	content, err := io.ReadAll(io.LimitReader(in, maxDates+1))
+	switch {
+	case err != nil:
+		return unreadable(label, "list", err)
+	case len(content) > maxDates:
+		return &usageError{fmt.Sprintf("%s is larger than %d MiB", label, maxDates>>20), "-since DATE  needs what came since then alone"}
 	}
 	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(content, []byte("\xef\xbb\xbf"))))
 	r.FieldsPerRecord, r.TrimLeadingSpace = -1, true
 	rows, err := r.ReadAll()
 	if err != nil || len(rows) == 0 {
-		return &usageError{fmt.Sprintf("%s is no CSV with a header", name), "date,size,block"}
+		return &usageError{fmt.Sprintf("%s is no CSV with a header", label), "date,size,block"}
 	}
 	column := func(words ...string) int {
 		return slices.IndexFunc(rows[0], func(x string) bool { return slices.Contains(words, strings.ToLower(strings.TrimSpace(x))) })
 	}
 	date, size, block, who := column("date", "day"), column("size", "range"), column("block"), column("name", "network")
 	if date < 0 || size < 0 {
-		return &usageError{fmt.Sprintf("%s:1 has no column date, or none named size or range", name), "date,size,block"}
+		return &usageError{fmt.Sprintf("%s:1 has no column date, or none named size or range", label), "date,size,block"}
 	}
 	var problems []string
 	for i, row := range rows[1:] {
@@ -312,7 +329,7 @@ func (c *call) pastOfList(p *foreseen, e *estate.Estate, name string) error {
 		}
 		a := forecast.Arrival{Block: cell(block), Who: cell(who)}
 		bad := func(format string, args ...any) {
-			problems = append(problems, fmt.Sprintf("%s:%d: %s", name, i+2, fmt.Sprintf(format, args...)))
+			problems = append(problems, fmt.Sprintf("%s:%d: %s", label, i+2, fmt.Sprintf(format, args...)))
 		}
 		if a.At, err = dateOf(cell(date)); err != nil {
 			bad("%s", err)
@@ -330,6 +347,10 @@ func (c *call) pastOfList(p *foreseen, e *estate.Estate, name string) error {
 			if b := forecast.BlockOf(e, x); b != nil && a.Block == "" {
 				a.Block = b.Name
 			}
+			if a.Block == "" {
+				p.outside++
+				continue
+			}
 		}
 		if a.Block != "" && e.Block(a.Block) == nil {
 			bad("there is no block %q", a.Block)
@@ -345,25 +366,20 @@ func (c *call) pastOfList(p *foreseen, e *estate.Estate, name string) error {
 		}
 		return &usageError{phrase.Count(len(problems), "line") + " cannot be read; nothing was done", "each line is  2026-03-14,/22,west"}
 	}
+	if len(p.demand.Past) == 0 && p.outside == 0 {
+		return &usageError{fmt.Sprintf("%s has no day that is past", label), ""}
+	}
+	p.source = filepath.Base(label)
 	if len(p.demand.Past) == 0 {
-		return &usageError{fmt.Sprintf("%s has no day that is past", name), ""}
+		p.demand.Since = p.demand.From
+		return nil
 	}
 	p.demand.Since = slices.MinFunc(p.demand.Past, func(a, b forecast.Arrival) int { return a.At.Compare(b.At) }).At
 	if !p.since.IsZero() {
 		p.demand.Since = p.since
 	}
-	p.source = filepath.Base(name)
 	return nil
 }
 
 // maxDates is how large a list of dates may be, in bytes.
 const maxDates = 16 << 20
-
-func readAtMost(name string, most int64) ([]byte, error) {
-	f, err := os.Open(name)
-	if err != nil {
-		return nil, err
-	}
-	defer f.Close()
-	return io.ReadAll(io.LimitReader(f, most))
-}

@@ -73,7 +73,7 @@ func TestForecastRefuses(t *testing.T) {
 		"-dates bad.csv":                 "bad.csv:2: \"2025-13-01\" is no date\nbad.csv:3: \"x\" is neither a size nor a range\nbad.csv:4: there is no block \"nowhere\"",
 		"-dates headless.csv":            "headless.csv:1 has no column date",
 		"-dates later.csv":               "later.csv has no day that is past",
-		"-dates none.csv":                "none.csv could not be read",
+		"-dates none.csv":                "there is no file none.csv",
 		"-monthly wide":                  "-monthly wide is neither a size nor a pattern",
 		"-monthly /22 -in nowhere":       "nowhere",
 		"-monthly /22 -in quays":         "block quays is held",
@@ -90,4 +90,25 @@ func TestForecastRefuses(t *testing.T) {
 	}
 	r := run(t, folder, "date,range,block\n2025-01-06,10.144.8.0/22,\n2025-01-06,10.150.0.0/22,\n", "forecast", "-dates", "-", "-from", "2025-01-16", "-until", "2025-03-01", "-format", "csv")
 	assert.Equal(t, "block,free,of,size,a year,fit,no place from\nwest,253952,262144,/22,36.5,248,\nnorth,249856,262144,/22,36.5,244,\n", r.out, "a range says its block")
+}
+
+// TestForecastPromisesNothing where it cannot: what no block gives, what came in no block of today, and what is too much to be foreseen to the end.
+func TestForecastPromisesNothing(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	write(t, folder, "wendrik: 1\nspace: {west: {block: 10.144.0.0/14}, quays: {block: 10.212.0.0/16, held: us}}\n")
+	r := run(t, folder, "", "forecast", "-monthly", "/64")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.out, "nothing of it has a block")
+	assert.Contains(t, r.out, "no block gives a /64 of IPv6")
+	assert.NotContains(t, r.out, "no block is foreseen")
+	r = run(t, folder, "date,size,block\n2026-01-05,/24,quays\n2026-02-05,/24,west\n", "forecast", "-dates", "-", "-from", "2026-12-01")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.out, "no block gives a /24 of IPv4 from quays")
+	r = run(t, folder, "date,range\n2026-01-05,192.0.2.0/24\n", "forecast", "-dates", "-", "-from", "2026-12-01")
+	assert.Contains(t, r.out, "what came (standard input) came in no block of today")
+	assert.Contains(t, r.out, "1 range of the past lay in no block of today, and is not asked for again")
+	r = run(t, folder, "date,size,block\n"+strings.Repeat("2026-11-30,/32,west\n", 1000), "forecast", "-dates", "-", "-from", "2026-12-01", "-until", "2028-01-01")
+	assert.Contains(t, r.out, "not before 2027-06-18", "a thousand a day, of which 200,000 are foreseen")
+	assert.NotContains(t, r.out, "not before 2028-01-01")
 }

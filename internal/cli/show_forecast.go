@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bytes"
 	"fmt"
 	"math"
 	"math/big"
@@ -10,10 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"wendrik/internal/core/draw"
 	"wendrik/internal/core/forecast"
 	"wendrik/internal/core/phrase"
-	"wendrik/internal/picture"
 )
 
 // asked says what is asked for.
@@ -23,7 +20,11 @@ func (p *foreseen) asked() string {
 		days := phrase.Count(int(p.demand.From.Sub(p.demand.Since).Hours()/24), "day")
 		since := p.demand.Since.Format(time.DateOnly)
 		came := fmt.Sprintf("as in the %s since %s, in which %s came (%s)", days, since, phrase.Count(len(p.demand.Past), "range"), p.source)
-		if len(p.demand.Past) == 0 {
+		switch {
+		case len(p.demand.Past) > 0:
+		case p.outside > 0:
+			came = fmt.Sprintf("what came (%s) came in no block of today", p.source)
+		default:
 			came = fmt.Sprintf("nothing came in the %s since %s (%s)", days, since, p.source)
 		}
 		parts = append(parts, came)
@@ -48,10 +49,10 @@ func (p *foreseen) asked() string {
 	return strings.Join(parts, ", and ")
 }
 
-// day is a date, or what stands where there is none.
-func (p *foreseen) day(t time.Time) string {
+// day is a date of a block, or what stands where there is none.
+func day(b *forecast.Block, t time.Time) string {
 	if t.IsZero() {
-		return "not before " + p.demand.Until.Format(time.DateOnly)
+		return "not before " + b.Until.Format(time.DateOnly)
 	}
 	return t.Format(time.DateOnly)
 }
@@ -81,8 +82,13 @@ func (p *foreseen) date(t time.Time) string {
 const maxForecastMoves = 8
 
 func (c *call) forecast(p *foreseen) {
+	defer c.besideForecast(p)
 	if len(p.blocks) == 0 {
-		c.say("%s: %s", clean(p.asked()), nothingForeseen.say())
+		said := nothingForeseen.say()
+		if len(p.nowhere) > 0 {
+			said = "nothing of it has a block"
+		}
+		c.say("%s", c.wrap(2, clean(p.asked())+": "+said))
 		return
 	}
 	c.say("%s", strong.Sprint(c.wrap(2, "to "+p.demand.Until.Format(time.DateOnly)+", "+clean(p.asked()))))
@@ -90,13 +96,13 @@ func (c *call) forecast(p *foreseen) {
 	last := ""
 	for _, b := range p.blocks {
 		for _, s := range b.Sizes {
-			name, free := b.Block.Name, percent(partOf(b.Free, b.Ever))
+			name, free := b.Block.Name, percent(b.Share(b.Free))
 			if name == last {
 				name, free = "", ""
 			} else {
 				last = name
 			}
-			t.add(name, free, fmt.Sprintf("/%d", s.Length), strconv.FormatFloat(s.Yearly, 'f', 1, 64), s.Fits.String(), p.day(s.NoPlace))
+			t.add(name, free, fmt.Sprintf("/%d", s.Length), strconv.FormatFloat(s.Yearly, 'f', 1, 64), s.Fits.String(), day(&b, s.NoPlace))
 		}
 	}
 	_ = c.write(t, "text")
@@ -107,7 +113,7 @@ func (c *call) forecast(p *foreseen) {
 		}
 		room := forecast.Moves(p.survey, b.Block, b.Wide, first.Length)
 		c.say("\n%s", c.wrap(2, fmt.Sprintf("%s: a /%d has no place from %s; if all that is free lay together, %s",
-			strong.Sprint(clean(b.Block.Name)), first.Length, p.day(first.NoPlace), p.day(b.ByCount))))
+			strong.Sprint(clean(b.Block.Name)), first.Length, day(&b, first.NoPlace), day(&b, b.ByCount))))
 		switch {
 		case len(room.Moves) == 0 && room.Most.Cmp(room.Fits) > 0:
 			c.say("  %s", c.wrap(2, fmt.Sprintf("%s today, and no move of networks that was found makes more; by count it could be %s", fit(room.Fits), room.Most)))
@@ -124,16 +130,29 @@ func (c *call) forecast(p *foreseen) {
 			}
 		}
 	}
-	var notes []string
+}
+
+// besideForecast tells what the forecast does not rest on, and what no block could give.
+func (c *call) besideForecast(p *foreseen) {
+	var sizes []string
+	for _, a := range p.nowhere {
+		word := fmt.Sprintf("a /%d of %s", a.Size, map[bool]string{false: "IPv4", true: "IPv6"}[a.Wide])
+		if a.Block != "" {
+			word += " from " + a.Block
+		}
+		if !slices.Contains(sizes, word) {
+			sizes = append(sizes, word)
+		}
+	}
+	if len(sizes) > 0 {
+		c.say("\n%s", c.wrap(2, bad.Sprint("no block gives ")+clean(phrase.Few(sizes, 6))+": the plan has none of that family that is not held"))
+	}
 	if p.outside > 0 {
 		are := map[bool]string{true: "is", false: "are"}[p.outside == 1]
-		notes = append(notes, phrase.Count(p.outside, "range")+" of the past lay in no block of today, and "+are+" not asked for again")
+		c.say("\n%s", c.wrap(2, phrase.Count(p.outside, "range")+" of the past lay in no block of today, and "+are+" not asked for again"))
 	}
 	if p.went > 0 {
-		notes = append(notes, phrase.Count(p.went, "network")+" went, and none is expected to go again")
-	}
-	for _, n := range notes {
-		c.say("\n%s", c.wrap(2, n))
+		c.say("\n%s", c.wrap(2, phrase.Count(p.went, "network")+" went, and none is expected to go again"))
 	}
 }
 
@@ -145,23 +164,16 @@ func fit(n *big.Int) string {
 	return n.String() + " fit"
 }
 
-// partOf is a part of a whole, from 0 to 1.
-func partOf(part, whole *big.Int) float64 {
-	if whole.Sign() == 0 {
-		return 0
-	}
-	f, _ := new(big.Rat).SetFrac(part, whole).Float64()
-	return f
-}
-
 // forecastOut is the JSON of forecast; docs/json.md describes it.
 type forecastOut struct {
-	From   string             `json:"from"`
-	Since  string             `json:"since"`
-	Until  string             `json:"until"`
-	Came   int                `json:"came"`
-	Went   int                `json:"went"`
-	Blocks []forecastBlockOut `json:"blocks"`
+	From    string             `json:"from"`
+	Since   string             `json:"since"`
+	Until   string             `json:"until"`
+	Came    int                `json:"came"`
+	Went    int                `json:"went"`
+	Outside int                `json:"outside"`
+	Nowhere []string           `json:"nowhere"`
+	Blocks  []forecastBlockOut `json:"blocks"`
 }
 
 type forecastBlockOut struct {
@@ -170,6 +182,7 @@ type forecastBlockOut struct {
 	Free    string             `json:"free"`
 	Of      string             `json:"of"`
 	ByCount string             `json:"by_count"`
+	Until   string             `json:"until"`
 	Sizes   []forecastSizeOut  `json:"sizes"`
 	Curve   []forecastPointOut `json:"curve"`
 	Room    forecastRoomOut    `json:"room"`
@@ -203,10 +216,15 @@ type forecastMoveOut struct {
 
 func (p *foreseen) json() forecastOut {
 	out := forecastOut{From: p.date(p.demand.From), Since: p.date(p.demand.Since), Until: p.date(p.demand.Until),
-		Came: len(p.demand.Past), Went: p.went, Blocks: []forecastBlockOut{}}
+		Came: len(p.demand.Past), Went: p.went, Outside: p.outside, Nowhere: []string{}, Blocks: []forecastBlockOut{}}
+	for _, a := range p.nowhere {
+		if word := fmt.Sprintf("/%d", a.Size); !slices.Contains(out.Nowhere, word) {
+			out.Nowhere = append(out.Nowhere, word)
+		}
+	}
 	for _, b := range p.blocks {
 		x := forecastBlockOut{Name: b.Block.Name, Family: map[bool]int{false: 4, true: 6}[b.Wide], Free: b.Free.String(), Of: b.Ever.String(),
-			ByCount: p.date(b.ByCount), Room: forecastRoomOut{Moves: []forecastMoveOut{}}}
+			ByCount: p.date(b.ByCount), Until: p.date(b.Until), Room: forecastRoomOut{Moves: []forecastMoveOut{}}}
 		for _, s := range b.Sizes {
 			x.Sizes = append(x.Sizes, forecastSizeOut{fmt.Sprintf("/%d", s.Length), math.Round(s.Yearly*100) / 100, s.Fits.String(), p.date(s.NoPlace)})
 		}
@@ -223,26 +241,4 @@ func (p *foreseen) json() forecastOut {
 		out.Blocks = append(out.Blocks, x)
 	}
 	return out
-}
-
-// drawForecast draws what becomes of the blocks into a file.
-func (c *call) drawForecast(p *foreseen, name, theme string, force bool) error {
-	write, err := writerFor(name)
-	if err != nil {
-		return err
-	}
-	var content bytes.Buffer
-	shown := draw.Forecast(p.blocks, p.demand, p.asked(), picture.Width)
-	if err := write(&content, shown, picture.Themes[theme], 0, 0); err != nil {
-		return &usageError{err.Error(), ""}
-	}
-	if name == "-" {
-		_, err := c.out.Write(content.Bytes())
-		return err
-	}
-	if err := c.overwrite(name, content.Bytes(), force); err != nil {
-		return err
-	}
-	c.say("written to %s: %.0f by %.0f", clean(name), shown.W, shown.H)
-	return nil
 }

@@ -57,17 +57,13 @@ func chart(b *forecast.Block, from, end time.Time, font Font) *sheet {
 	x := func(t time.Time) float64 {
 		return chartLeft + chartW*min(1, max(0, float64(t.Sub(from))/float64(end.Sub(from))))
 	}
-	y := func(free *big.Int) float64 {
-		part, _ := new(big.Rat).SetFrac(free, b.Ever).Float64()
-		return 16 + chartH*(1-part)
-	}
+	y := func(free *big.Int) float64 { return 16 + chartH*(1-b.Share(free)) }
 	s.text(-1, 0, 30, chartLeft-16, 13, true, Ink, b.Block.Name)
 	family := "IPv4"
 	if b.Wide {
 		family = "IPv6"
 	}
-	part, _ := new(big.Rat).SetFrac(b.Free, b.Ever).Float64()
-	s.text(-1, 0, 46, chartLeft-16, 10, false, Faint, fmt.Sprintf("%s, %.0f%% free today", family, 100*part))
+	s.text(-1, 0, 46, chartLeft-16, 10, false, Faint, fmt.Sprintf("%s, %.0f%% free today", family, 100*b.Share(b.Free)))
 	for i, z := range b.Sizes {
 		s.text(-1, 0, 62+float64(i)*13, chartLeft-16, 10, false, Faint, fmt.Sprintf("/%d: %.1f a year", z.Length, z.Yearly))
 		if i == 5 {

@@ -37,8 +37,9 @@ type Block struct {
 	Wide  bool
 	Ever  *big.Int // addresses that it has for networks: neither held nor of blocks inside it
 	Free  *big.Int
-	Sizes []Size  // those that are asked for, the widest first
-	Curve []Point // what is free from day to day
+	Sizes []Size    // those that are asked for, the widest first
+	Curve []Point   // what is free from day to day
+	Until time.Time // to which day it is foreseen: the end, or that on which more has come than is foreseen of a block
 	// ByCount is when something first would have no place if all that is free lay together; zero for not before the end.
 	ByCount time.Time
 }
@@ -55,6 +56,12 @@ type Size struct {
 type Point struct {
 	At   time.Time
 	Free *big.Int
+}
+
+// Share is a number of addresses as a part of all that the block has for networks, from 0 to 1.
+func (b *Block) Share(of *big.Int) float64 {
+	part, _ := new(big.Rat).SetFrac(of, b.Ever).Float64()
+	return part
 }
 
 // First is the size that first has no place; the zero Size where each has one until the end.
@@ -96,6 +103,19 @@ func Of(s *space.Survey, d Demand, only *estate.Block) []Block {
 	return all
 }
 
+// Nowhere is what is asked for and no block could ever give: the block that is named is held or not there, or none has the family.
+func Nowhere(s *space.Survey, d Demand, only *estate.Block) (all []Arrival) {
+	for _, a := range slices.Concat(d.Past, d.Monthly) {
+		gives := func(b *estate.Block) bool {
+			return !b.Held && (only == nil || b == only) && (a.Block == "" || a.Block == b.Name) && slices.ContainsFunc(b.Ranges, func(r netip.Prefix) bool { return r.Addr().Is6() == a.Wide })
+		}
+		if (only == nil || a.Block == "" || a.Block == only.Name) && !slices.ContainsFunc(s.Estate.Blocks, gives) {
+			all = append(all, a)
+		}
+	}
+	return all
+}
+
 // ofFamily is what of a set is of one family.
 func ofFamily(s address.Set, wide bool) address.Set {
 	all := netip.PrefixFrom(netip.IPv4Unspecified(), 0)
@@ -123,8 +143,8 @@ func (d *Demand) of(b *estate.Block, wide bool) (past, monthly []Arrival) {
 // maxArrivals is how many arrivals are foreseen of a block: from there on nothing is said.
 const maxArrivals = 200_000
 
-// coming gives what is asked for in order, until the end or until it is told to stop.
-func (d *Demand) coming(past, monthly []Arrival, yield func(Arrival) bool) {
+// coming gives what is asked for in order, until the end or until it is told to stop, and says to which day it came.
+func (d *Demand) coming(past, monthly []Arrival, yield func(Arrival) bool) (until time.Time) {
 	period := d.From.Sub(d.Since)
 	if period <= 0 {
 		past = nil
@@ -135,32 +155,29 @@ func (d *Demand) coming(past, monthly []Arrival, yield func(Arrival) bool) {
 		if len(past) > 0 {
 			then = d.From.Add(time.Duration(round)*period + past[next].At.Sub(d.Since))
 		}
-		first := d.month(month)
-		if len(monthly) > 0 && (then.IsZero() || first.Before(then)) {
-			if first.After(d.Until) {
-				return
-			}
-			for _, a := range monthly {
-				a.At = first
-				if !yield(a) {
-					return
-				}
-			}
+		now := []Arrival{}
+		switch first := d.month(month); {
+		case len(monthly) > 0 && (then.IsZero() || first.Before(then)):
+			now, then = monthly, first
 			month++
-			continue
+		case len(past) > 0:
+			now = past[next : next+1]
+			if next++; next == len(past) {
+				next, round = 0, round+1
+			}
 		}
 		if then.IsZero() || then.After(d.Until) {
-			return
+			return d.Until
 		}
-		a := past[next]
-		a.At = then
-		if !yield(a) {
-			return
+		for _, a := range now {
+			a.At = then
+			if !yield(a) {
+				return d.Until
+			}
 		}
-		if next++; next == len(past) {
-			next, round = 0, round+1
-		}
+		until = then
 	}
+	return until
 }
 
 // month is the same day some months on, or the last one of a month that does not have it.
@@ -183,7 +200,7 @@ func (d *Demand) foresee(s *space.Survey, b *estate.Block, wide bool, past, mont
 	years := d.From.Sub(d.Since).Hours() / 24 / 365.25
 	for i, a := range slices.Concat(past, monthly) {
 		if sizes[a.Size] == nil {
-			sizes[a.Size] = &Size{Length: a.Size, Fits: space.Node{Free: free}.Fits(a.Size)}
+			sizes[a.Size] = &Size{Length: a.Size, Fits: space.Fits(free, a.Size)}
 		}
 		if i >= len(past) {
 			sizes[a.Size].Yearly += 12
@@ -194,7 +211,7 @@ func (d *Demand) foresee(s *space.Survey, b *estate.Block, wide bool, past, mont
 	pool, left, count := address.NewPool(free, width), new(big.Int).Set(out.Free), new(big.Int).Set(out.Free)
 	out.Curve = []Point{{d.From, out.Free}}
 	open := len(sizes)
-	d.coming(past, monthly, func(a Arrival) bool {
+	out.Until = d.coming(past, monthly, func(a Arrival) bool {
 		size, needs := sizes[a.Size], new(big.Int).Lsh(big.NewInt(1), uint(width-a.Size))
 		if count.Sub(count, needs); count.Sign() < 0 && out.ByCount.IsZero() {
 			out.ByCount = a.At

@@ -5,6 +5,7 @@ import (
 	"math/big"
 	"math/rand/v2"
 	"net/netip"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -89,7 +90,7 @@ func TestAgainstCarve(t *testing.T) {
 					mine = append(mine, a)
 				}
 			}
-			sorted(mine)
+			slices.SortStableFunc(mine, func(a, b Arrival) int { return a.At.Compare(b.At) })
 			plan := content
 			for i, a := range mine {
 				key := fmt.Sprintf("%s %t /%d", name, a.Wide, a.Size)
@@ -135,15 +136,6 @@ func own(all []Arrival, block string) (some []Arrival) {
 	return some
 }
 
-// sorted puts arrivals in order by insertion; of the same day, in the order in which they stand.
-func sorted(all []Arrival) {
-	for i := range all {
-		for j := i; j > 0 && all[j].At.Before(all[j-1].At); j-- {
-			all[j], all[j-1] = all[j-1], all[j]
-		}
-	}
-}
-
 // TestMoves makes the moves in the plan: each goes to what is free then, what is fixed stays, and as many fit as was said, which is more than
 // before and not more than there could be.
 func TestMoves(t *testing.T) {
@@ -161,7 +153,7 @@ func TestMoves(t *testing.T) {
 			content = strings.Replace(content, fmt.Sprintf("%s: {range: %s,", m.Network.Name, m.From), fmt.Sprintf("%s: {range: %s,", m.Network.Name, m.To), 1)
 			e = loaded(t, content)
 		}
-		fits := space.Node{Free: space.NewSurvey(e, nil).FreeIn(e.Block("all")).Clip(netip.MustParsePrefix("10.0.0.0/24"))}.Fits(length)
+		fits := space.Fits(space.NewSurvey(e, nil).FreeIn(e.Block("all")).Clip(netip.MustParsePrefix("10.0.0.0/24")), length)
 		assert.Equal(t, fits, r.Moved, content)
 		assert.LessOrEqual(t, r.Moved.Cmp(r.Most), 0)
 		if len(r.Moves) > 0 {
@@ -327,4 +319,20 @@ func TestYearly(t *testing.T) {
 	assert.Len(t, StateOf(day, e).Networks, 2)
 	_, known := PatternSize(e, "none", e.Block("all"))
 	assert.False(t, known)
+}
+
+// TestNowhere: what is asked for of a block that is held, is not there, or has not the family; of one block alone, what is asked of it.
+func TestNowhere(t *testing.T) {
+	e := loaded(t, "wendrik: 1\nspace: {both: {block: [10.0.0.0/16, \"fd00::/56\"]}, four: {block: 10.1.0.0/16}, held: {block: 10.2.0.0/16, held: us}}\n")
+	d := Demand{Past: []Arrival{{Block: "held", Size: 24}, {Block: "four", Size: 64, Wide: true}, {Block: "four", Size: 24}}, Monthly: []Arrival{{Size: 22}, {Size: 60, Wide: true}}}
+	sizes := func(all []Arrival) (out []int) {
+		for _, a := range all {
+			out = append(out, a.Size)
+		}
+		return out
+	}
+	s := space.NewSurvey(e, nil)
+	assert.Equal(t, []int{24, 64}, sizes(Nowhere(s, d, nil)))
+	assert.Equal(t, []int{64, 60}, sizes(Nowhere(s, d, e.Block("four"))))
+	assert.Empty(t, Nowhere(s, d, e.Block("both")))
 }

@@ -55,9 +55,9 @@ func Moves(s *space.Survey, b *estate.Block, wide bool, length int) Room {
 	if out.Most.Cmp(most) > 0 {
 		out.Most = most
 	}
-	inner := address.SetOf(s.Inner(b)...)
+	stays := address.SetOf(s.Inner(b)...).Union(s.Shared).Union(othersIn(s)) // where whatever moves would leave somebody behind
 	for _, n := range s.Estate.Networks {
-		if p, can := movable(n, b, m.width); can && p.Bits() > length && !inner.Overlaps(p) && alone(s, n, p) {
+		if p, can := movable(n, b, m.width); can && p.Bits() > length && !stays.Overlaps(p) {
 			m.held[p] = n
 		}
 	}
@@ -88,37 +88,38 @@ func movable(n *estate.Network, b *estate.Block, width int) (netip.Prefix, bool)
 	return found, inside && !n.Plan.Fixed.Value && !n.Plan.Slot.Given()
 }
 
-// alone reports whether whatever is taken in a range is a network's own.
-func alone(s *space.Survey, n *estate.Network, p netip.Prefix) bool {
-	for _, t := range s.Who(p) {
-		switch by := t.By.(type) {
-		case *estate.Network:
-			if by != n {
-				return false
-			}
-		case *estate.Subnet:
-			if by.Network != n {
-				return false
-			}
-		case *estate.Held:
-			if by.Network != n {
-				return false
-			}
-		default:
-			return false
-		}
-	}
-	return true
-}
-
 type mover struct {
 	width, length int
 	ranges        []netip.Prefix
 	held          map[netip.Prefix]*estate.Network // what could move, by where it lies now
 }
 
+// othersIn is what somebody has who is no network, or a network outside of its own ranges.
+func othersIn(s *space.Survey) address.Set {
+	var all []netip.Prefix
+	for _, t := range s.Taken {
+		if n := networkOf(t.By); n == nil || !slices.ContainsFunc(n.Ranges, func(r netip.Prefix) bool { return address.Covers(r, t.Range) }) {
+			all = append(all, t.Range)
+		}
+	}
+	return address.SetOf(all...)
+}
+
+// networkOf is the network that has something; nil where it is no network's.
+func networkOf(by estate.Object) *estate.Network {
+	switch by := by.(type) {
+	case *estate.Network:
+		return by
+	case *estate.Subnet:
+		return by.Network
+	case *estate.Held:
+		return by.Network
+	}
+	return nil
+}
+
 // fits is how many ranges of the length have a place.
-func (m *mover) fits(free address.Set) *big.Int { return space.Node{Free: free}.Fits(m.length) }
+func (m *mover) fits(free address.Set) *big.Int { return space.Fits(free, m.length) }
 
 // pieces are what is free in places that are too small for the length: to move into another would take as much as it gives.
 func (m *mover) pieces(free address.Set) address.Set {

@@ -253,16 +253,16 @@ func (t *table) row(line int, record []string) bool {
 		text += "-" + last
 	}
 	all, widened, err := parseCell(text, t.at != nil)
-	if err == nil && mask != "" && len(all) == 1 {
+	if err != nil {
+		t.list.problem(Problem{line, phrase.Clip(text), err.Error(), wrong.Right(err)})
+		return true
+	}
+	if mask != "" && len(all) == 1 {
 		first, _, slash := strings.Cut(text, "/")
 		if other, _, wrong := parse(first + "/" + strings.TrimPrefix(mask, "/")); slash && wrong == nil && other != all[0] {
 			t.list.problem(Problem{line, phrase.Clip(text), fmt.Sprintf("%s stands beside %s, and says another length", phrase.Clip(mask), phrase.Clip(text)), "leave one of them out"})
 			return true
 		}
-	}
-	if err != nil {
-		t.list.problem(Problem{line, phrase.Clip(text), err.Error(), wrong.Right(err)})
-		return true
 	}
 	if p, found := t.unread(line, text, all[0], record); found && len(all) == 1 {
 		t.list.problem(p)

@@ -3,6 +3,7 @@ package repair
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -83,7 +84,7 @@ func TestLeastHarm(t *testing.T) {
 		}
 		after, answers := try(chosen)
 		require.NotNil(t, after, about)
-		require.True(t, alike(answers, r.After), about)
+		require.True(t, slices.EqualFunc(answers, r.After, same), about)
 		harm := harmOf(e, after, many)
 		require.Equal(t, harm, r.harm(), about)
 		harmful += min(1, harm)
@@ -91,14 +92,14 @@ func TestLeastHarm(t *testing.T) {
 			less, now := try(append(append([][]text.Edit{}, chosen[:i]...), chosen[i+1:]...))
 			if len(fixed) > 1 && less != nil {
 				needed++
-				assert.False(t, alike(now, r.After), "%s: %s is needless", about, fixed[i].Message)
+				assert.False(t, slices.EqualFunc(now, r.After, same), "%s: %s is needless", about, fixed[i].Message)
 			}
 		}
 		for i, c := range fixed {
 			for _, other := range alternativesOf(e, many, c) {
 				tried := append([][]text.Edit{}, chosen...)
 				tried[i] = other
-				if x, now := try(tried); x != nil && alike(now, r.After) {
+				if x, now := try(tried); x != nil && slices.EqualFunc(now, r.After, same) {
 					narrowed++
 					assert.GreaterOrEqual(t, harmOf(e, x, many), harm, "%s: %v does less harm than %v", about, other, chosen[i])
 				}
@@ -107,18 +108,6 @@ func TestLeastHarm(t *testing.T) {
 	}
 	t.Logf("%d harmful, %d other ways, %d needed", harmful, narrowed, needed)
 	assert.Positive(t, harmful)
-}
-
-func alike(a, b []*reach.Answer) bool {
-	if len(a) != len(b) {
-		return false
-	}
-	for i := range a {
-		if !same(a[i], b[i]) {
-			return false
-		}
-	}
-	return true
 }
 
 // alternativesOf are the ways to end a cause as it stands in the answers before anything is made.

@@ -18,14 +18,15 @@ type Survey struct {
 	// Occupied are those of Leaves and all ranges of networks.
 	Occupied address.Set
 
-	shared address.Set // what two networks or more have in their ranges
+	// Shared is what two networks or more have in their ranges.
+	Shared address.Set
 }
 
 // NewSurvey surveys an estate; outside is what is taken that the plan does not know of.
 func NewSurvey(e *estate.Estate, outside []Taken) *Survey {
 	leaves, networks := takenIn(e)
 	leaves = append(leaves, outside...)
-	s := &Survey{Estate: e, Taken: slices.Concat(leaves, networks), shared: sharedBy(networks)}
+	s := &Survey{Estate: e, Taken: slices.Concat(leaves, networks), Shared: sharedBy(networks)}
 	s.Leaves = address.SetOf(rangesOf(leaves)...)
 	s.Occupied = s.Leaves.Union(address.SetOf(rangesOf(networks)...))
 	return s
@@ -84,7 +85,7 @@ func (s *Survey) FreeIn(b *estate.Block) address.Set {
 func (s *Survey) FreeInNetwork(ranges []netip.Prefix) address.Set {
 	var free address.Set
 	for _, p := range ranges {
-		free = free.Union(address.SetOf(p).Minus(s.Leaves.Clip(p)).Minus(s.shared.Clip(p)))
+		free = free.Union(address.SetOf(p).Minus(s.Leaves.Clip(p)).Minus(s.Shared.Clip(p)))
 	}
 	return free
 }

@@ -142,9 +142,12 @@ func (n Node) Largest() netip.Prefix {
 func (n Node) Pieces() int { return len(n.Free.Intervals()) }
 
 // Fits is how many more blocks of a length fit into what is free.
-func (n Node) Fits(length int) *big.Int {
+func (n Node) Fits(length int) *big.Int { return Fits(n.Free, length) }
+
+// Fits is how many blocks of a length have a place in what is free.
+func Fits(free address.Set, length int) *big.Int {
 	sum := new(big.Int)
-	for _, p := range n.Free.Ranges() {
+	for _, p := range free.Ranges() {
 		sum.Add(sum, address.Pieces(p, length))
 	}
 	return sum
