@@ -13,6 +13,7 @@ import (
 const (
 	chartW, chartH = 620.0, 120.0
 	chartLeft      = 150.0
+	chartSizes     = 5     // so many sizes have a line beside it, and the last one tells how many more there are
 	chartRight     = 100.0 // room for the word of a line at the end
 )
 
@@ -65,8 +66,12 @@ func chart(b *forecast.Block, from, end time.Time, font Font) *sheet {
 	}
 	s.text(-1, 0, 46, chartLeft-16, 10, false, Faint, fmt.Sprintf("%s, %.0f%% free today", family, 100*b.Share(b.Free)))
 	for i, z := range b.Sizes {
-		s.text(-1, 0, 62+float64(i)*13, chartLeft-16, 10, false, Faint, fmt.Sprintf("/%d: %.1f a year", z.Length, z.Yearly))
-		if i == 5 {
+		word := fmt.Sprintf("/%d: %.1f a year", z.Length, z.Yearly)
+		if i == chartSizes && len(b.Sizes) > chartSizes+1 {
+			word = fmt.Sprintf("%d more sizes", len(b.Sizes)-chartSizes)
+		}
+		s.text(-1, 0, 62+float64(i)*13, chartLeft-16, 10, false, Faint, word)
+		if i == chartSizes {
 			break
 		}
 	}

@@ -336,3 +336,16 @@ func TestNowhere(t *testing.T) {
 	assert.Equal(t, []int{64, 60}, sizes(Nowhere(s, d, e.Block("four"))))
 	assert.Empty(t, Nowhere(s, d, e.Block("both")))
 }
+
+// TestUntil: to the end where all is decided before, however much comes; to the day on which more has come than is foreseen else.
+func TestUntil(t *testing.T) {
+	e := loaded(t, "wendrik: 1\nspace: {tiny: {block: 10.0.0.0/30}, wide: {block: 10.4.0.0/14}}\n")
+	d := Demand{From: day, Since: day.AddDate(0, 0, -1), Until: day.AddDate(2, 0, 0)}
+	for range 1000 {
+		d.Past = append(d.Past, Arrival{At: day, Block: "", Size: 32})
+	}
+	all := Of(space.NewSurvey(e, nil), d, nil)
+	require.Len(t, all, 2)
+	assert.Equal(t, []string{"tiny 2028-01-31", "wide 2026-08-19"}, []string{all[0].Block.Name + " " + all[0].Until.Format(time.DateOnly), all[1].Block.Name + " " + all[1].Until.Format(time.DateOnly)})
+	assert.Zero(t, all[1].First())
+}

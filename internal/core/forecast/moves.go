@@ -57,7 +57,7 @@ func Moves(s *space.Survey, b *estate.Block, wide bool, length int) Room {
 	}
 	stays := address.SetOf(s.Inner(b)...).Union(s.Shared).Union(othersIn(s)) // where whatever moves would leave somebody behind
 	for _, n := range s.Estate.Networks {
-		if p, can := movable(n, b, m.width); can && p.Bits() > length && !stays.Overlaps(p) {
+		if p, can := movable(n, b, m.width); can && !stays.Overlaps(p) {
 			m.held[p] = n
 		}
 	}

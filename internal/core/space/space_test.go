@@ -331,3 +331,11 @@ func TestMap(t *testing.T) {
 		}
 	}
 }
+
+// TestFreeInNetwork: in each range of it, what no part has and no other network has in its own.
+func TestFreeInNetwork(t *testing.T) {
+	e := estatetest.Load(t, "wendrik: 1\nnetworks: {a: {range: [10.0.0.0/29, 10.0.1.0/29, \"fd00::/126\"], subnets: {s: {range: 10.0.1.0/30}}}, b: {range: 10.0.0.4/30}}\n")
+	s := NewSurvey(e, nil)
+	assert.Equal(t, "10.0.0.0/30 10.0.1.4/30 fd00::/126", s.FreeInNetwork(e.Network("a").Ranges).String())
+	assert.Equal(t, "10.0.0.4/30", s.Shared.String())
+}
