@@ -14,6 +14,7 @@ func wireCommand() *command {
 		long: "Wire works out what the access of tiers, the joins and the lines of expect need, and the plan lacks: gateways, NAT gateways with an address, a table for each access, " +
 			"default routes of both families, routes to peers, hubs and sites, what hubs learn and sites know, and the rules that make each line of expect hold. " +
 			"A join that no line speaks of leads to and from all subnets; one that lines speak of, those that they name; and a rule names whom its line names, by their group or address. " +
+			"A line that says through what, or as whom something leaves, is led by way of it, there and back, in a table of its own. " +
 			"It shows that as a difference, with what else it opens; with -write it makes it. What stands and contradicts is told, and never changed; a line that says never is never broken.",
 		examples: []example{
 			{"wendrik wire", "what the plan lacks"},

@@ -25,8 +25,15 @@ var forwardsNothing = Rule{"forwards-nothing", Wiring, "A route to a workload th
 }}
 
 var seesHalf = Rule{"sees-half", Wiring, "A firewall that sees one direction alone of what goes between two subnets of a network: it drops the other.", func(r *run) {
+	begins := map[*estate.Subnet]bool{} // where there is more than a gateway, which begins nothing
+	for _, w := range r.Workloads {
+		begins[w.Subnet] = true
+	}
 	for _, n := range r.Networks {
 		for _, from := range n.Subnets {
+			if !begins[from] && slices.ContainsFunc(n.Gateways, func(g *estate.Gateway) bool { return g.In == from }) {
+				continue
+			}
 			told := map[*estate.Workload]bool{}
 			for _, x := range from.Table.Routes {
 				w, is := x.Via.(*estate.Workload)
@@ -34,7 +41,7 @@ var seesHalf = Rule{"sees-half", Wiring, "A firewall that sees one direction alo
 					continue
 				}
 				for _, to := range n.Subnets {
-					if to == from || to == w.Subnet || !overlapsAny(to.Ranges, x.To) || leadsBy(to.Table, from.Ranges, x.To, w) {
+					if to == from || to == w.Subnet || !led(from.Table, x, to) || leadsBy(to.Table, from.Ranges, x.To, w) {
 						continue
 					}
 					told[w] = true
@@ -48,6 +55,17 @@ var seesHalf = Rule{"sees-half", Wiring, "A firewall that sees one direction alo
 		}
 	}
 }}
+
+// led reports whether a route of a table is what leads to some of a subnet: a longer one, as the local one of its network, comes before it.
+func led(t *estate.Table, x *estate.Route, to *estate.Subnet) bool {
+	return slices.ContainsFunc(to.Ranges, func(p netip.Prefix) bool {
+		if x.To.Bits() > p.Bits() {
+			return p.Overlaps(x.To)
+		}
+		r := t.Lookup(p.Addr())
+		return r != nil && r.Via == x.Via && p.Overlaps(x.To)
+	})
+}
 
 // leadsBy reports whether a table leads some ranges, of the family of one, to a workload.
 func leadsBy(t *estate.Table, ranges []netip.Prefix, like netip.Prefix, w *estate.Workload) bool {
@@ -76,6 +94,9 @@ var ownAway = Rule{"own-away", Wiring, "A route that leads a network's own subne
 		default:
 			return
 		}
+		if passedOn(t.Network, x) {
+			return
+		}
 		for _, s := range t.Network.Subnets {
 			for _, p := range s.Ranges {
 				if address.Covers(p, x.To) || address.Covers(x.To, p) && x.To.Bits() > shortest(t.Network.Ranges, x.To) {
@@ -87,6 +108,32 @@ var ownAway = Rule{"own-away", Wiring, "A route that leads a network's own subne
 		}
 	})
 }}
+
+// passedOn reports whether what a route leads over a join comes to a workload there that forwards it, as to be looked at.
+func passedOn(n *estate.Network, x *estate.Route) bool {
+	var door *estate.Subnet
+	switch via := x.Via.(type) {
+	case *estate.Peering:
+		door = via.Door(via.Far(n))
+	case *estate.Hub:
+		if from := n.Attachment(via); from != nil && from.Table != nil {
+			if r := from.Table.Lookup(x.To.Addr()); r != nil {
+				if far, is := r.Via.(*estate.Network); is && far.Attachment(via) != nil {
+					door = far.Attachment(via).Door
+				}
+			}
+		}
+	}
+	if door == nil {
+		return false
+	}
+	r := door.Table.Lookup(x.To.Addr())
+	if r == nil {
+		return false
+	}
+	w, is := r.Via.(*estate.Workload)
+	return is && w.Forwards != estate.NotForwarding
+}
 
 // shortest is the length of the range of a network that holds another range, which its local route has; longer than any where none does.
 func shortest(ranges []netip.Prefix, p netip.Prefix) int {
@@ -135,7 +182,7 @@ var sharedFirewall = Rule{"shared-firewall", Wiring, "A subnet that is led on by
 			zone := n.PlaceOf(s)
 			for _, x := range s.Table.Routes {
 				w, is := x.Via.(*estate.Workload)
-				if !is || w.Subnet == nil || zone == "" || n.PlaceOf(w.Subnet) == zone || n.PlaceOf(w.Subnet) == "" || w.Forwards == estate.NotForwarding {
+				if !is || w.Subnet == nil || zone == "" || n.PlaceOf(w.Subnet) == zone || n.PlaceOf(w.Subnet) == "" || w.Forwards == estate.NotForwarding || inZone(r.Estate, x.To, n.PlaceOf(w.Subnet)) {
 					continue
 				}
 				r.report(diag.Warning, s.At(), s.Place(), "put a workload that forwards into zone "+zone+", and lead the subnet to it", "subnet %s is in zone %s and is led on by %s of zone %s: where that zone fails, so does it", s.ID(), zone, w.Name, n.PlaceOf(w.Subnet))
@@ -144,6 +191,15 @@ var sharedFirewall = Rule{"shared-firewall", Wiring, "A subnet that is led on by
 		}
 	}
 }}
+
+// inZone reports whether a range is of a subnet in a zone: who is there fails with the zone anyway.
+func inZone(e *estate.Estate, p netip.Prefix, zone string) bool {
+	return slices.ContainsFunc(e.Networks, func(n *estate.Network) bool {
+		return slices.ContainsFunc(n.Subnets, func(s *estate.Subnet) bool {
+			return n.PlaceOf(s) == zone && slices.ContainsFunc(s.Ranges, func(q netip.Prefix) bool { return address.Covers(q, p) })
+		})
+	})
+}
 
 var noPublicIPv6 = Rule{"no-public-ipv6", Wiring, "A default route of IPv6 to a gateway, in a network without public IPv6 addresses.", func(r *run) {
 	named := map[*estate.Network]bool{} // with a workload that has a public IPv6 address by name

@@ -39,7 +39,7 @@ func (w *wirer) network(n *estate.Network) {
 		if !w.needs.wants(n, j, n.Subnets) {
 			continue
 		}
-		if who := inTheWay(n, j, all); who != "" {
+		if who := w.inTheWay(n, j, all); who != "" {
 			w.Contradicts = append(w.Contradicts, diag.Finding{Code: overlaps, Severity: diag.Warning, At: n.At(), Place: n.Place(),
 				Message: fmt.Sprintf("network %s is joined to %s, whose range overlaps that of %s, so no route leads there", n.Name, j.to, who), Fixes: diag.Advise("move one of them, or write the route by hand")})
 		}

@@ -22,7 +22,7 @@ type joined struct {
 // joins are the routes to peers, to what is behind hubs, and to sites that some subnets of a network need.
 func (w *wirer) joins(n *estate.Network, subnets []*estate.Subnet) []joined {
 	all := w.allJoins(n)
-	return slices.DeleteFunc(slices.Clone(all), func(j joined) bool { return !w.needs.wants(n, j, subnets) || inTheWay(n, j, all) != "" })
+	return slices.DeleteFunc(slices.Clone(all), func(j joined) bool { return !w.needs.wants(n, j, subnets) || w.inTheWay(n, j, all) != "" })
 }
 
 // allJoins are the routes to all that a network is joined to.
@@ -84,7 +84,7 @@ func (w *wirer) allJoins(n *estate.Network) []joined {
 
 // inTheWay is whose range overlaps that of something joined, so that a route to it would lead the packets of the other
 // astray; empty for nobody's.
-func inTheWay(n *estate.Network, j joined, all []joined) string {
+func (w *wirer) inTheWay(n *estate.Network, j joined, all []joined) string {
 	overlap := func(p netip.Prefix) bool {
 		return slices.ContainsFunc(j.ranges, func(q netip.Prefix) bool { return p.Overlaps(q) })
 	}
@@ -98,7 +98,7 @@ func inTheWay(n *estate.Network, j joined, all []joined) string {
 	}
 	for _, t := range n.Tables {
 		for _, r := range t.Routes {
-			if r.Origin == estate.ByHand && r.To.Bits() > 0 && overlap(r.To) && r.ViaName() != j.via {
+			if r.Origin == estate.ByHand && r.To.Bits() > 0 && overlap(r.To) && r.ViaName() != j.via && !w.passes(r.Via, j) {
 				return "what table " + t.ID() + " leads to " + r.ViaName()
 			}
 		}

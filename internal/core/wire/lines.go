@@ -20,12 +20,16 @@ import (
 // expectations finds the edits that make the lines hold which do not, as long as they break no line that says never.
 func (w *wirer) expectations() {
 	var wide, narrow []int // what lets many in, or everybody, may serve those of whom others speak
+	var ways []int         // those that say through what are led by way of it first
 	for i := range w.e.Plan.Expect {
 		if w.step != nil {
 			w.step(i, len(w.e.Plan.Expect))
 		}
-		if w.broken(i) {
-			if from, to, err := expect.Ends(w.After, &w.e.Plan.Expect[i]); err == nil && single(from) && single(to) {
+		switch x := &w.After.Plan.Expect[i]; {
+		case (x.Through != "" || x.LeavesAs != "") && !x.Never && !expect.One(w.After, x).Holds:
+			ways = append(ways, i)
+		case w.broken(i):
+			if from, to, err := expect.Ends(w.After, x); err == nil && single(from) && single(to) {
 				narrow = append(narrow, i)
 			} else {
 				wide = append(wide, i)
@@ -33,27 +37,28 @@ func (w *wirer) expectations() {
 		}
 	}
 	before := len(w.Changes)
-	w.groups(append(slices.Clone(wide), narrow...))
+	w.groups(slices.Concat(wide, narrow, ways))
 	grouped := len(w.Changes)
 	w.hold(wide)
 	if len(wide) > 0 {
 		narrow = w.stillBroken(narrow)
 	}
 	w.hold(narrow)
+	w.turn(ways)
 	defer w.unwritten()
 	w.empty(before, grouped)
 	w.halves(append(slices.Clone(wide), narrow...))
-	if len(wide)+len(narrow) > 1 && len(w.Changes)-before <= maxSpared {
+	if len(wide)+len(narrow)+len(ways) > 1 && len(w.Changes)-before <= maxSpared {
 		w.spare(before, len(w.Changes))
 	}
 }
 
-// halves takes out what was written for lines that say more than that somebody reaches somebody, by which way, or that nobody else does, and do
-// not hold by it: nothing is opened for a line that stays broken.
+// halves takes out what was written for lines that say that nobody else reaches somebody, and do not hold by it: nothing is opened for a line that
+// stays broken.
 func (w *wirer) halves(lines []int) {
 	for _, i := range lines {
 		x := &w.After.Plan.Expect[i]
-		if !x.Only && x.Through == "" || expect.One(w.After, x).Holds {
+		if !x.Only || expect.One(w.After, x).Holds {
 			continue
 		}
 		why := fmt.Sprintf("%q, and ", x.Text)
@@ -169,7 +174,7 @@ func (w *wirer) empty(first, last int) {
 	w.take(append(less, w.Changes[last:]...))
 }
 
-// unwritten tells the lines that cannot be tried yet, and those that do not hold and that no edit was searched for: as whom something leaves is a choice of addresses, what stands in
+// unwritten tells the lines that cannot be tried yet, and those that do not hold and that no edit was searched for: what stands in
 // for a part that fails one of places, and what passes against a line is not closed by adding.
 func (w *wirer) unwritten() {
 	for i := range w.After.Plan.Expect {
@@ -386,6 +391,12 @@ func (w *wirer) unmet(i int, causes []diag.Finding) {
 		}
 	}
 	w.Unmet = append(w.Unmet, f)
+}
+
+// unmetSince tells that a line cannot be made to hold, and why.
+func (w *wirer) unmetSince(i int, why error) {
+	x := &w.e.Plan.Expect[i]
+	w.Unmet = append(w.Unmet, diag.Finding{Code: unmet, Severity: diag.Error, At: x.At, Place: text.Path{"expect"}, Message: fmt.Sprintf("%q does not hold: %s", x.Text, why), Fixes: diag.Advise("lead it there by hand, or say less in the line")})
 }
 
 // write adds the edits of causes that were worked out once the changes so far were made.

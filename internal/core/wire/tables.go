@@ -17,17 +17,21 @@ import (
 // tiers with a NAT gateway in each zone, one for each.
 func (w *wirer) tables(x *wanted, access string) {
 	n := x.n
-	fresh := map[string][]string{}         // by zone, what a new table is for
-	under := map[string][]*estate.Subnet{} // by zone, those of them that have a range
-	var order []string
+	type which struct {
+		zone string
+		own  string // the name of a table apart from that of others of the access
+	}
+	fresh := map[which][]string{}         // what a new table is for
+	under := map[which][]*estate.Subnet{} // those of them that have a range
+	var order []which
 	for _, t := range x.of[access] {
 		whole := true
 		for _, s := range t.Subnets {
-			whole = whole && s.ByDefault
+			whole = whole && s.ByDefault && (len(t.Subnets) == 1 || w.ownTable(s) != s.Name)
 		}
 		for _, s := range t.Subnets {
 			zone := ""
-			if access == "outbound" && x.zoned {
+			if access == "outbound" && x.zoned || w.turnedByZone(t) {
 				zone = n.PlaceOf(s)
 			}
 			if !s.ByDefault {
@@ -42,17 +46,24 @@ func (w *wirer) tables(x *wanted, access string) {
 			if zone == "" && whole {
 				word = t.Name
 			}
-			if _, known := fresh[zone]; !known {
-				order = append(order, zone)
+			it := which{zone, w.ownTable(s)}
+			if it.own == s.Name {
+				it.zone = ""
 			}
-			under[zone] = append(under[zone], s)
-			if !slices.Contains(fresh[zone], word) {
-				fresh[zone] = append(fresh[zone], word)
+			if _, known := fresh[it]; !known {
+				order = append(order, it)
+			}
+			under[it] = append(under[it], s)
+			if !slices.Contains(fresh[it], word) {
+				fresh[it] = append(fresh[it], word)
 			}
 		}
 	}
-	for _, zone := range order {
-		name := access
+	for _, it := range order {
+		name, zone, tiers := access, it.zone, x.of[access]
+		if it.own != "" {
+			name, tiers = it.own, []*estate.Tier{under[it][0].Tier}
+		}
 		if zone != "" {
 			name += "-" + n.ShortZone(zone)
 		}
@@ -63,7 +74,7 @@ func (w *wirer) tables(x *wanted, access string) {
 		}
 		id := n.Name + "/" + fresher
 		var routes []text.Value
-		for _, r := range w.defaults(x, access, zone, x.of[access]) {
+		for _, r := range w.defaults(x, access, zone, tiers, under[it]) {
 			if w.leaves(tableLead(id, r.to.String())) {
 				continue
 			}
@@ -80,25 +91,25 @@ func (w *wirer) tables(x *wanted, access string) {
 				routes = append(routes, route(what, r.ViaName()))
 			}
 		}
-		for _, r := range w.joins(n, under[zone]) {
+		for _, r := range w.joins(n, under[it]) {
 			over := slices.ContainsFunc(n.Main.Routes, func(o *estate.Route) bool { return o.Origin == estate.ByHand && slices.Contains(r.ranges, o.To) })
 			if !over && !stands[r.to] && !w.leaves(tableLead(id, r.to)) {
-				routes = append(routes, route(r.to, r.via))
+				routes = append(routes, route(r.to, w.siteBy(n, under[it], zone, r)))
 			}
 		}
-		table := text.Map(text.Field{Key: "subnets", Value: text.Words(fresh[zone]...)}, text.Field{Key: "routes", Value: text.List(routes...)})
+		table := text.Map(text.Field{Key: "subnets", Value: text.Words(fresh[it]...)}, text.Field{Key: "routes", Value: text.List(routes...)})
 		// A table that an earlier run has written is found by its name, and gets the subnets that came since.
 		if at >= 0 {
 			var edits []text.Edit
-			for _, s := range fresh[zone] {
+			for _, s := range fresh[it] {
 				edits = append(edits, text.Add(n.Tables[at].Place().To("subnets"), text.Word(s)))
 			}
 			have, own := "have", "their"
-			if len(fresh[zone]) == 1 {
+			if len(fresh[it]) == 1 {
 				have, own = "has", "its"
 			}
-			w.add("table", fmt.Sprintf("%s of network %s %s no table of %s own", phrase.And(fresh[zone]), n.Name, have, own), edits...)
-			for _, s := range under[zone] {
+			w.add("table", fmt.Sprintf("%s of network %s %s no table of %s own", phrase.And(fresh[it]), n.Name, have, own), edits...)
+			for _, s := range under[it] {
 				w.routesOf(x, s, n.Tables[at], access, zone)
 			}
 			continue
@@ -128,10 +139,22 @@ type leads struct {
 }
 
 // defaults are the default routes that an access wants.
-func (w *wirer) defaults(x *wanted, access, zone string, tiers []*estate.Tier) []leads {
-	var all []leads
+func (w *wirer) defaults(x *wanted, access, zone string, tiers []*estate.Tier, subnets []*estate.Subnet) (all []leads) {
 	nat := x.nats[zone]
+	if !x.zoned {
+		nat = x.nats[""]
+	}
 	six := x.hasSix(tiers)
+	defer func() {
+		for i, l := range all {
+			if by := w.outBy(x.n, subnets, zone, l.to.Addr().Is6()); by != "" && l.via != plan.Blackhole {
+				all[i].via = by
+			}
+		}
+		if by := w.outBy(x.n, subnets, zone, false); by != "" && len(all) == 0 && access != "closed" { // a way out from birth goes past it
+			all = append(all, leads{everywhere[false], by})
+		}
+	}()
 	switch access {
 	case "public":
 		if x.front != nil && !(x.front.Born && x.n.Profile.DefaultRoute) {
@@ -160,7 +183,7 @@ func (w *wirer) defaults(x *wanted, access, zone string, tiers []*estate.Tier) [
 
 // routesOf adds what a table lacks that a subnet has or is to have, and tells what in it contradicts the access.
 func (w *wirer) routesOf(x *wanted, s *estate.Subnet, t *estate.Table, access, zone string) {
-	want := w.defaults(x, access, zone, []*estate.Tier{s.Tier})
+	want := w.defaults(x, access, zone, []*estate.Tier{s.Tier}, []*estate.Subnet{s})
 	for _, six := range []bool{false, true} {
 		all := everywhere[six]
 		var has *estate.Route
@@ -174,6 +197,7 @@ func (w *wirer) routesOf(x *wanted, s *estate.Subnet, t *estate.Table, access, z
 		case has == nil && (i < 0 || w.leaves(tableLead(t.ID(), all.String()))):
 		case has == nil:
 			w.once("way out", fmt.Sprintf("table %s is for tier %s, which is %s", t.ID(), s.Tier.Name, access), text.Add(t.Place().To("routes"), route(all.String(), want[i].via)))
+		case i >= 0 && has.ViaName() == want[i].via:
 		case has.Via == estate.Blackhole && access == "closed":
 		case i < 0 && access == "closed":
 			w.against(has.At, t.Place(), "take the route out, or write another access", "tier %s is closed, and table %s leads %s to %s", s.Tier.ID(), t.ID(), all, has.ViaName())
@@ -187,7 +211,7 @@ func (w *wirer) routesOf(x *wanted, s *estate.Subnet, t *estate.Table, access, z
 		if !slices.ContainsFunc(t.Routes, func(o *estate.Route) bool {
 			return o.Origin == estate.ByHand && (o.Name == r.to || slices.Contains(r.ranges, o.To))
 		}) && !w.leaves(tableLead(t.ID(), r.to)) && !w.needs.led(s, r, t) {
-			w.once("route", fmt.Sprintf("table %s has no route to %s, which %s joins to network %s", t.ID(), r.to, r.via, x.n.Name), text.Add(t.Place().To("routes"), route(r.to, r.via)))
+			w.once("route", fmt.Sprintf("table %s has no route to %s, which %s joins to network %s", t.ID(), r.to, r.via, x.n.Name), text.Add(t.Place().To("routes"), route(r.to, w.siteBy(x.n, []*estate.Subnet{s}, zone, r))))
 		}
 	}
 }

@@ -48,7 +48,7 @@ func Estate(e *estate.Estate) *Result { return InSteps(e, nil) }
 
 // InSteps is Estate, and calls step before each line of expect, when that is not nil, with its number and how many there are.
 func InSteps(e *estate.Estate, step func(done, total int)) *Result {
-	w := &wirer{e: e, Result: &Result{After: e}, step: step, needs: needsOf(e)}
+	w := &wirer{e: e, Result: &Result{After: e}, step: step, needs: needsOf(e), ways: waysOf(e)}
 	if w.access() {
 		first := len(w.Changes)
 		w.expectations()
@@ -82,7 +82,7 @@ func (w *wirer) again(first int) {
 		if !slices.ContainsFunc(w.Changes[from:], joins) {
 			break
 		}
-		next := &wirer{e: w.After, Result: &Result{After: w.After}, needs: needsOf(w.After)}
+		next := &wirer{e: w.After, Result: &Result{After: w.After}, needs: needsOf(w.After), ways: waysOf(w.After)}
 		if !next.access() {
 			return
 		}
@@ -140,7 +140,7 @@ func (w *wirer) take(changes text.Changes) bool {
 
 // Access is what the access of tiers and the joins alone need; it does not say what that opens.
 func Access(e *estate.Estate) *Result {
-	w := &wirer{e: e, Result: &Result{After: e}, needs: needsOf(e)}
+	w := &wirer{e: e, Result: &Result{After: e}, needs: needsOf(e), ways: waysOf(e)}
 	w.access()
 	w.breaksNone()
 	return w.Result
@@ -202,6 +202,7 @@ type wirer struct {
 	e       *estate.Estate
 	step    func(done, total int)
 	needs   *needs
+	ways    []way
 	joinsOf map[*estate.Network][]joined
 	spared  map[string]*plan.Expectation // by lead, the line that keeps it from being written
 }
