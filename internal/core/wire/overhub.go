@@ -122,14 +122,8 @@ func (f *freshHub) table() text.Edit {
 		fields = append(fields, text.Field{Key: "learns", Value: text.Words(learns...)})
 	}
 	var routes []text.Value
-	for _, r := range f.of.Routes {
-		if r.Origin == estate.ByHand {
-			word := r.Name
-			if word == "" {
-				word = r.To.String()
-			}
-			routes = append(routes, route(word, r.ViaName()))
-		}
+	for _, r := range f.of.Plan.Routes {
+		routes = append(routes, again(r))
 	}
 	for _, r := range f.routes {
 		routes = append(routes, route(r.to.String(), r.via))

@@ -81,14 +81,10 @@ func (w *wirer) tables(x *wanted, access string) {
 			routes = append(routes, route(r.to.String(), r.via))
 		}
 		stands := map[string]bool{}
-		for _, r := range n.Main.Routes { // where what was on the main table went by its routes, it still does
-			what := r.Name
-			if what == "" {
-				what = r.To.String()
-			}
-			if r.Origin == estate.ByHand && r.To.Bits() > 0 && !stands[what] && !w.leaves(tableLead(id, what)) {
-				stands[what] = true
-				routes = append(routes, route(what, r.ViaName()))
+		for _, r := range statedIn(n.Main) { // where what was on the main table went by its routes, it still does
+			if what := toOf(r); r.To.Prefix.Bits() != 0 && !w.leaves(tableLead(id, what)) {
+				stands[what] = stands[what] || r.Only.Value == ""
+				routes = append(routes, again(r))
 			}
 		}
 		for _, r := range w.joins(n, under[it]) {
@@ -130,6 +126,31 @@ func sibling(s *estate.Subnet, zone string) *estate.Table {
 
 func route(to, via string) text.Value {
 	return text.Map(text.Field{Key: "to", Value: text.Word(to)}, text.Field{Key: "via", Value: text.Word(via)})
+}
+
+// statedIn are the routes that the plan writes in a table.
+func statedIn(t *estate.Table) []plan.Route {
+	if t.Plan == nil {
+		return nil
+	}
+	return t.Plan.Routes
+}
+
+// again is a route as it is written elsewhere.
+func again(r plan.Route) text.Value {
+	fields := []text.Field{{Key: "to", Value: text.Word(toOf(r))}, {Key: "via", Value: text.Word(r.Via.Value)}}
+	if r.Only.Value != "" {
+		fields = append(fields, text.Field{Key: "only", Value: text.Word(r.Only.Value)})
+	}
+	return text.Map(fields...)
+}
+
+// toOf is whereto a route leads, as it is written.
+func toOf(r plan.Route) string {
+	if r.Name.Value != "" {
+		return r.Name.Value
+	}
+	return r.To.Prefix.String()
 }
 
 // leads is a route that is wanted.

@@ -461,17 +461,9 @@ func (t *turning) write() {
 		name := names[f.network].free(f.name)
 		var routes []text.Value
 		if f.of != nil {
-			for _, r := range f.of.Routes {
-				if r.Origin == estate.ByHand && !slices.ContainsFunc(f.routes, func(l leads) bool { return l.to == r.To }) {
-					word := r.Name
-					if word == "" {
-						word = r.To.String()
-					}
-					v := route(word, r.ViaName())
-					if r.Only != nil {
-						v = text.Map(text.Field{Key: "to", Value: text.Word(word)}, text.Field{Key: "via", Value: text.Word(r.ViaName())}, text.Field{Key: "only", Value: text.Word(r.Only.Name)})
-					}
-					routes = append(routes, v)
+			for _, r := range statedIn(f.of) {
+				if !slices.ContainsFunc(f.routes, func(l leads) bool { return r.Only.Value == "" && l.to.String() == toOf(r) }) {
+					routes = append(routes, again(r))
 				}
 			}
 		}
