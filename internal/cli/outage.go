@@ -109,6 +109,9 @@ func (c *call) outage(o *opened, all []outage.Loss) {
 			}
 			c.say("  breaks   %s", c.wrap(11, clean(fmt.Sprintf("%q", x.Text))))
 		}
+		if l.Many > 0 {
+			c.say("  stops    what passes between %d pairs of workloads;  -of %s  lists them", l.Many, shellWord(strings.Join(l.Of, ",")))
+		}
 		for i, d := range l.Stops {
 			if i == maxInside {
 				c.say("  stops    %d more;  -of %s  lists them", len(l.Stops)-i, shellWord(strings.Join(l.Of, ",")))
@@ -134,6 +137,9 @@ func (c *call) outage(o *opened, all []outage.Loss) {
 
 // lossWords are what stops by a loss, some of it, and the lines that break.
 func lossWords(o *opened, l *outage.Loss) (stops, breaks []string) {
+	if l.Many > 0 {
+		stops = append(stops, fmt.Sprintf("what passes between %d pairs of workloads", l.Many))
+	}
 	for i, d := range l.Stops {
 		if i == maxInside {
 			stops = append(stops, fmt.Sprintf("%d more", len(l.Stops)-i))

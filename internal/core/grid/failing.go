@@ -34,6 +34,9 @@ type Standing struct {
 	roads   [2][]road // those of the estate of which parts fail
 	differ  [][]*place
 	far     []reach.End // the internet, and sites
+	tally   *tally      // where it was asked for, and there is room
+	counts  bool        // whether what stops for want of a way is counted, and not said
+	counted int         // how many pairs that are
 }
 
 // pairOfPlaces are two places in different networks.
@@ -195,6 +198,7 @@ func (s *Standing) Without(failing *estate.Estate, in func(network string) bool)
 	}
 	g.workers = s.workers
 	changed := s.walkAgain(g)
+	s.counted = 0
 	g.handOn()
 	c := &comparison{estates: [2]*estate.Estate{s.c.estates[0], failing}, grids: [2]*Grid{base, g}, classes: s.c.classes, before: s.rows, readers: s.readers}
 	for i := range c.classes {
@@ -250,6 +254,10 @@ func (s *Standing) differing(g *Grid, changed [2][]int) [][]*place {
 	all := s.differ
 	add := func(p pairOfPlaces) { all[p.from.number] = append(all[p.from.number], p.to) }
 	for f := range changed {
+		if s.counts {
+			s.cut(g, changed, add)
+			break
+		}
 		for _, number := range changed[f] {
 			s.between(f, number, add)
 		}

@@ -27,7 +27,9 @@ type Loss struct {
 	Seen   []grid.Seen       // workloads that the internet sees otherwise
 	Breaks []plan.Expectation
 	End    string // the change that would end it, in words; empty where nothing stops
+	Many   int    // how many pairs stop, of whom Of does not say which since they are more than anybody reads; 0 where it does
 	harm   int
+	pairs  int
 	set    []estate.Part
 	brief  bool // whether Of has left out what stops, and who is seen otherwise
 }
@@ -39,7 +41,7 @@ func (l *Loss) Name() string { return strings.Join(l.Of, " and ") }
 func (l *Loss) Harm() int { return l.harm }
 
 // Of works out what each part of an estate takes with it when it fails alone, or with pairs every two of them; the worst first, and of that
-// many what stops and who is seen otherwise, or of all where most is 0. Before each it calls step, when that is not nil.
+// many what stops and who is seen otherwise, or of all where most is 0; of the largest only between how many. Before each it calls step, when that is not nil.
 func Of(e *estate.Estate, pairs bool, most int, step func(done, total int)) []Loss {
 	parts := e.Parts()
 	var sets [][]estate.Part
@@ -56,29 +58,32 @@ func Of(e *estate.Estate, pairs bool, most int, step func(done, total int)) []Lo
 	if len(sets) > 1 {
 		w.standing.Remember()
 	}
-	var all []*Loss
-	worst := func() {
-		slices.SortStableFunc(all, func(a, b *Loss) int { return -cmp.Compare(a.harm, b.harm) })
-		for i := most; most > 0 && i < len(all); i++ {
-			all[i].Stops, all[i].Seen, all[i].brief = nil, nil, true
-		}
+	weighed := most > 0 && len(sets) > most
+	if weighed {
+		w.standing.Tally()
 	}
+	all := make([]Loss, len(sets))
 	for i, set := range sets {
 		if step != nil {
 			step(i, len(sets))
 		}
-		l := w.loss(set)
-		if all = append(all, &l); i%max(most, 16) == 0 { // so that never many are held
-			worst()
+		all[i] = w.loss(set, weighed)
+	}
+	slices.SortStableFunc(all, func(a, b Loss) int { return -cmp.Compare(a.harm, b.harm) })
+	for i := range all[:min(most, len(all))] {
+		switch {
+		case !all[i].brief:
+		case all[i].pairs > maxSaid:
+			all[i].Many = all[i].pairs
+		default:
+			all[i] = w.loss(all[i].set, false)
 		}
 	}
-	worst()
-	losses := make([]Loss, len(all))
-	for i, l := range all {
-		losses[i] = *l
-	}
-	return losses
+	return all
 }
+
+// maxSaid is up to how many pairs Of says of the worst losses which they are: a hub of a thousand networks parts a billion.
+const maxSaid = 20_000_000
 
 // Whole gives losses one after another, and works out again what Of has left out of them, so that never all of them are held. An error of give
 // ends that, and comes back.
@@ -91,7 +96,7 @@ func Whole(e *estate.Estate, all []Loss, give func(*Loss) error) error {
 				w = newWorker(e)
 				w.standing.Remember()
 			}
-			l = w.loss(l.set)
+			l = w.loss(l.set, false)
 		}
 		if err := give(&l); err != nil {
 			return err
@@ -130,7 +135,7 @@ func Named(e *estate.Estate, names []string) (Loss, error) {
 			set = append(set, p)
 		}
 	}
-	return newWorker(e).loss(set), nil
+	return newWorker(e).loss(set, false), nil
 }
 
 type worker struct {
@@ -160,9 +165,9 @@ func newWorker(e *estate.Estate) *worker {
 	return w
 }
 
-// loss works out what some parts take with them.
-func (w *worker) loss(set []estate.Part) Loss {
-	l := Loss{At: set[0].At, set: set}
+// loss works out what some parts take with them; or with brief how much that is, and which lines break.
+func (w *worker) loss(set []estate.Part, brief bool) Loss {
+	l := Loss{At: set[0].At, set: set, brief: brief}
 	gone := map[string]bool{}
 	for _, p := range set {
 		l.Of = append(l.Of, p.Kind+" "+p.Name)
@@ -174,7 +179,13 @@ func (w *worker) loss(set []estate.Part) Loss {
 		}
 	}
 	failing := w.e.Without(set...)
-	d := w.standing.Without(failing, w.touched(set))
+	var d *grid.Differences
+	pairs := 0
+	if brief && len(gone) == 0 {
+		d, pairs = w.standing.Count(failing, w.touched(set))
+	} else {
+		d = w.standing.Without(failing, w.touched(set))
+	}
 	for _, x := range d.Closes {
 		x.From, x.To = left(x.From, gone), left(x.To, gone)
 		if len(x.From) > 0 && len(x.To) > 0 && !(len(x.From) == 1 && slices.Equal(x.From, x.To)) {
@@ -187,12 +198,16 @@ func (w *worker) loss(set []estate.Part) Loss {
 		}
 	}
 	l.Breaks = w.breaks(failing, l.Gone)
-	l.harm = 1000 * len(l.Breaks)
+	l.pairs = pairs
 	for _, d := range l.Stops {
-		l.harm += len(d.From) * len(d.To)
+		l.pairs += len(d.From) * len(d.To)
 	}
+	l.harm = l.pairs + 1000*len(l.Breaks)
 	if l.harm > 0 {
 		l.End = ends(w.e, set)
+	}
+	if brief {
+		l.Stops, l.Seen = nil, nil
 	}
 	return l
 }

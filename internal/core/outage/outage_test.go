@@ -158,6 +158,43 @@ func without(t *testing.T, e *estate.Estate, p estate.Part) *estate.Estate {
 	return after
 }
 
+// TestMany: of a part that parts more pairs than anybody reads Of says how many, and of the others which; both are worked out in two ways.
+func TestMany(t *testing.T) {
+	e := estatetest.Load(t, `wendrik: 1
+networks:
+  a: {range: 10.1.0.0/16, subnets: {s: {range: 10.1.0.0/18}, t: {range: 10.1.64.0/24}}, tables: {m: {main: true, routes: [{to: b, via: pair}]}}, groups: {g: {in: [icmp from any], out: [any to any]}}}
+  b: {range: 10.2.0.0/16, subnets: {s: {range: 10.2.0.0/18}}, tables: {m: {main: true, routes: [{to: a, via: pair}, {to: c, via: other}]}}, groups: {g: {in: [icmp from 10.1.0.0/18, icmp from c], out: [any to any]}}}
+  c: {range: 10.3.0.0/16, subnets: {s: {range: 10.3.0.0/24}}, tables: {m: {main: true, routes: [{to: b, via: other}]}}, groups: {g: {in: [tcp/22 from 10.2.0.0/16], out: [icmp to 10.2.0.0/19]}}}
+peerings: {pair: {between: [a, b], accepted: [a, b]}, other: {between: [b, c], accepted: [b, c]}}
+workloads:
+`+hosts("many", "a/s", "10.1", 3300)+hosts("more", "b/s", "10.2", 3300)+hosts("few", "c/s", "10.3", 2))
+	brief, whole := Of(e, false, 1, nil), Of(e, false, 0, nil)
+	require.Len(t, brief, 2)
+	assert.Equal(t, "peering pair", brief[0].Name())
+	assert.Equal(t, 2*3300*3300, brief[0].Many, "there and back")
+	assert.Empty(t, brief[0].Stops)
+	for i := range whole {
+		pairs := 0
+		for _, d := range whole[i].Stops {
+			pairs += len(d.From) * len(d.To)
+		}
+		assert.Equal(t, pairs, whole[i].Harm())
+		assert.Equal(t, pairs, brief[i].Harm())
+		assert.Zero(t, whole[i].Many)
+	}
+	assert.Equal(t, 2*2*3300, brief[1].Harm(), "ssh to c, and echoes from c to those of b that are low enough")
+	assert.Equal(t, "peering other", Of(e, false, 3, nil)[1].Name())
+}
+
+// hosts writes some workloads of a subnet that is a /18, from its tenth address on.
+func hosts(name, in, net string, n int) string {
+	var b strings.Builder
+	for i := range n {
+		fmt.Fprintf(&b, "  %s-%d: {in: %s, address: %s.%d.%d, groups: [g]}\n", name, i, in, net, (i+10)/256, (i+10)%256)
+	}
+	return b.String()
+}
+
 const coast = `wendrik: 1
 profile: zonal
 regions: {west: [west-a, west-b]}
