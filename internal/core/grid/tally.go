@@ -156,15 +156,13 @@ func (s *Standing) cut(g *Grid, changed [2][]int, tell func(p pairOfPlaces)) {
 			at := word*64 + bits.TrailingZeros64(set)
 			a, b := t.stands[at/n], t.stands[at%n]
 			p := pairOfPlaces{a[0], b[0]}
-			switch {
-			case p.from.network == p.to.network:
-			case !s.away[p.from.network] && s.c.grids[0].filteredAlone(p) && g.gone(p):
+			if !s.away[p.from.network] && s.c.grids[0].filteredAlone(p) && g.gone(p) {
 				s.counted += int(t.pairs[at])
-			default:
-				for _, from := range a {
-					for _, to := range b {
-						tell(pairOfPlaces{from, to})
-					}
+				continue
+			}
+			for _, from := range a {
+				for _, to := range b {
+					tell(pairOfPlaces{from, to})
 				}
 			}
 		}

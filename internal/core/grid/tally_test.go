@@ -18,7 +18,7 @@ const twoWays = `wendrik: 1
 networks:
   a: {range: [10.1.0.0/16, "fd00:1::/48"], subnets: {s: {range: [10.1.0.0/24, "fd00:1::/64"]}, t: {range: [10.1.1.0/24, "fd00:1:0:1::/64"]}, u: {range: 10.1.2.0/24}}, tables: {m: {main: true, routes: [{to: 10.2.0.0/16, via: pair}, {to: "fd00:2::/48", via: h}, {to: c, via: h}]}, t: {subnets: [t], routes: [{to: b, via: h}]}}, groups: {g: {in: [any from any], out: [any to any]}, k: {in: [tcp/22 from any], out: [tcp/22 to any]}, n: {in: [], out: [any to any]}}}
   b: {range: [10.2.0.0/16, "fd00:2::/48"], subnets: {s: {range: [10.2.0.0/24, "fd00:2::/64"]}, t: {range: 10.2.1.0/24}}, tables: {m: {main: true, routes: [{to: 10.1.0.0/16, via: pair}, {to: "fd00:1::/48", via: h}]}, t: {subnets: [t], routes: [{to: 10.1.0.0/16, via: h}, {to: c, via: h}]}}, groups: {g: {in: [any from any], out: [any to any]}, k: {in: [tcp/22 from a], out: [any to any]}}}
-  c: {range: 10.3.0.0/16, subnets: {s: {range: 10.3.0.0/24}, w: {range: 10.3.1.0/24}}, tables: {m: {main: true, routes: [{to: a, via: wall}, {to: b, via: wall}]}, w: {subnets: [w], routes: [{to: a, via: h}, {to: b, via: h}]}, door: {routes: [{to: 10.3.0.0/24, via: wall}]}}, groups: {g: {in: [any from any], out: [any to any]}}}
+  c: {range: 10.3.0.0/16, subnets: {s: {range: 10.3.0.0/24}, w: {range: 10.3.1.0/24}}, tables: {m: {main: true, routes: [{to: a, via: wall}, {to: b, via: h}]}, w: {subnets: [w], routes: [{to: a, via: h}, {to: b, via: h}]}, door: {routes: [{to: 10.3.0.0/24, via: wall}]}}, groups: {g: {in: [any from any], out: [any to any]}}}
 peerings: {pair: {between: [a, b], accepted: [a, b]}}
 hubs: {h: {attach: {a: t, b: t, c: {table: t, arrives: door}}, tables: {t: {learns: [a, b, c]}}}}
 workloads:
