@@ -52,9 +52,33 @@ func (c *call) noArguments(command, fix string) error {
 	return &usageError{fmt.Sprintf("%s takes no arguments, and %q is one", command, c.args[0]), fix}
 }
 
-// commands are in the order of the day's work.
+// group is the commands of a part of the work.
+type group struct {
+	title    string
+	commands []*command
+}
+
+// groups are the commands in the order of the day's work.
+func groups() []group {
+	return []group{
+		{"to begin", []*command{newCommand(), demoCommand()}},
+		{"address space", []*command{blockCommand(), spaceCommand(), forecastCommand(), carveCommand(), growCommand(), renumberCommand(), overlapsCommand(), claimCommand(), releaseCommand(), claimsCommand()}},
+		{"routes, rules and joins", []*command{wireCommand(), joinCommand(), cutCommand(), renameCommand()}},
+		{"questions", []*command{reachCommand(), gridCommand(), checkCommand(), outageCommand(), showCommand()}},
+		{"changes", []*command{compareCommand(), stepsCommand(), rehearseCommand()}},
+		{"to show", []*command{drawCommand(), reportCommand(), exportCommand()}},
+		{"at a cloud", []*command{cloudCommand(), buildCommand(), driftCommand(), adoptCommand(), driverCommand()}},
+		{"the program", []*command{completionCommand(), versionCommand(), helpCommand()}},
+	}
+}
+
+// commands are those of all groups.
 func commands() []*command {
-	return []*command{newCommand(), demoCommand(), blockCommand(), spaceCommand(), forecastCommand(), carveCommand(), growCommand(), wireCommand(), joinCommand(), cutCommand(), overlapsCommand(), reachCommand(), gridCommand(), checkCommand(), compareCommand(), renumberCommand(), renameCommand(), stepsCommand(), outageCommand(), rehearseCommand(), drawCommand(), reportCommand(), exportCommand(), claimCommand(), releaseCommand(), claimsCommand(), cloudCommand(), buildCommand(), driftCommand(), adoptCommand(), driverCommand(), showCommand(), completionCommand(), versionCommand(), helpCommand()}
+	var all []*command
+	for _, g := range groups() {
+		all = append(all, g.commands...)
+	}
+	return all
 }
 
 func commandNamed(name string) *command {

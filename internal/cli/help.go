@@ -7,15 +7,16 @@ import (
 	"strings"
 
 	"wendrik/internal/core/diag"
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
 )
 
 func helpCommand() *command {
 	return &command{
-		name: "help", args: "[COMMAND | plan [KEY] | rules [CODE] | assurances]",
+		name: "help", args: "[COMMAND | plan [KEY] | rules [CODE] | assurances | WORDS]",
 		short: "says what there is, all about one command, or the format of a plan",
 		long: "Help lists the commands in the order of the day's work. With the name of one it says what that does, its flags, and examples that run as they stand on the demo estate. " +
-			"Help plan tells the format: the keys of a plan, or those of a place of it, written with dots, each with an example that can be read. Help rules tells what each finding of check means, with a plan that has it and one that has not; help assurances what each sentence rests on that promises something. " +
+			"With other words it finds the commands, keys and rules that have to do with all of them. Help plan tells the format: the keys of a plan, or those of a place of it, written with dots, each with an example that can be read. Help rules tells what each finding of check means, with a plan that has it and one that has not; help assurances what each sentence rests on that promises something. " +
 			"-format md is the same as a page of Markdown, and -format man all of it as a page of the manual.",
 		examples: []example{
 			{"wendrik help", "all commands"},
@@ -24,6 +25,7 @@ func helpCommand() *command {
 			{"wendrik help plan networks.tiers", "those of a place in it"},
 			{"wendrik help expect", "one key"},
 			{"wendrik help rules no-route-back", "what a finding means"},
+			{"wendrik help free range", "what there is for a need, in one's own words"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
 			format := f.oneOf("format", "how to write it", "text", "md", "man")
@@ -49,21 +51,34 @@ func helpCommand() *command {
 					return c.helpPlan(strings.Join(c.args[1:], ""))
 				case c.args[0] == "rules" && len(c.args) <= 2:
 					return c.helpRules(strings.Join(c.args[1:], ""))
+				case len(c.args) == 1 && commandNamed(c.args[0]) != nil:
+					writeHelp(c.out, c.screen, commandNamed(c.args[0]))
+					return good, nil
+				}
+				if _, _, known := plan.Keys(strings.Split(c.args[0], ".")); known && len(c.args) == 1 {
+					return c.helpPlan(c.args[0])
+				}
+				switch {
+				case c.helpSearch(c.args):
+					return good, nil
 				case len(c.args) > 1:
-					return cannot, &usageError{"help takes the name of one command", "wendrik help  lists them"}
+					return cannot, &usageError{fmt.Sprintf("nothing here has to do with all of %q", phrase.Clip(strings.Join(c.args, " "))), "ask with fewer words, or  wendrik help  for all commands"}
 				}
-				about := commandNamed(c.args[0])
-				if about == nil {
-					if _, _, found := plan.Keys(strings.Split(c.args[0], ".")); found {
-						return c.helpPlan(c.args[0])
-					}
-					return cannot, unknownCommand(c.args[0], "wendrik help ")
-				}
-				writeHelp(c.out, c.screen, about)
-				return good, nil
+				return cannot, unknownCommand(c.args[0], "wendrik help ")
 			}
 		},
 	}
+}
+
+// keyNamed are the places of the format at which a key stands that is called by its name alone, in the singular or the plural.
+func keyNamed(name string) []string {
+	var all []string
+	for _, k := range plan.AllKeys() {
+		if k.Name == name || stem(k.Name) == stem(strings.ToLower(name)) {
+			all = append(all, k.Path)
+		}
+	}
+	return all
 }
 
 // helpPlan tells the keys of a place of the format.
@@ -73,6 +88,16 @@ func (c *call) helpPlan(where string) (int, error) {
 		path = strings.Split(where, ".")
 	}
 	keys, one, found := plan.Keys(path)
+	if at := keyNamed(where); !found && len(at) == 1 {
+		where, path = at[0], strings.Split(at[0], ".")
+		keys, one, found = plan.Keys(path)
+	} else if !found && len(at) > 1 {
+		c.say("%s is a key at %s:", strong.Sprint(where), phrase.Count(len(at), "place"))
+		for _, place := range at {
+			c.say("  wendrik help plan %s", place)
+		}
+		return good, nil
+	}
 	if !found {
 		var known []string
 		for n := len(path) - 1; n >= 0 && len(known) == 0; n-- {
@@ -130,10 +155,16 @@ func writeOverview(to io.Writer, s *screen) {
 	w := &strings.Builder{}
 	defer func() { _, _ = io.WriteString(to, s.fit(w.String())) }()
 	fmt.Fprintf(w, "%s\n\n", s.wrap(0, strong.Sprint("wendrik")+" plans the private networks of an organisation, and says who reaches whom in them."))
-	for _, c := range commands() {
-		fmt.Fprintf(w, "  %s %s\n", strong.Sprintf("%-10s", c.name), s.wrap(13, c.short))
+	for i, g := range groups() {
+		if i > 0 {
+			fmt.Fprintln(w)
+		}
+		fmt.Fprintln(w, dim.Sprint(g.title))
+		for _, c := range g.commands {
+			fmt.Fprintf(w, "  %s %s\n", strong.Sprintf("%-10s", c.name), s.wrap(13, c.short))
+		}
 	}
-	fmt.Fprintf(w, "\n%s\n%s\n\nstart with   wendrik demo\nabout one    wendrik help COMMAND\n",
+	fmt.Fprintf(w, "\n%s\n%s\n\nstart with   wendrik demo\nabout one    wendrik help COMMAND\nfor a need   wendrik help WORDS, such as  wendrik help free range\n",
 		s.wrap(0, "It reads wendrik.yaml in this folder; -plan FILE names another."),
 		s.wrap(0, "The exit status is 0 when the answer is good, 1 when it is no or there are findings, and 2 when it could not be asked."))
 }

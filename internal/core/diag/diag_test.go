@@ -94,6 +94,8 @@ func TestNearest(t *testing.T) {
 	} {
 		assert.Equal(t, want, Nearest(word, known), word)
 	}
+	assert.Empty(t, Nearest("nothing", []string{"booking"}), "three letters of seven are another word")
+	assert.Equal(t, "reach", Nearest("raech", []string{"reach"}))
 	assert.Empty(t, Nearest("aa", []string{strings.Repeat("a", 101)}), "names of any length are known")
 	hundred := strings.Repeat("n", 100)
 	assert.Equal(t, hundred, Nearest(hundred[:99]+"m", []string{hundred}))

@@ -196,3 +196,26 @@ func hasKey(n text.Node, key string) bool {
 	}
 	return false
 }
+
+// KeyAt is a key with its place in the format, written with dots.
+type KeyAt struct {
+	Path string
+	Key
+}
+
+// AllKeys are the keys of the format, each at every place at which it may stand but inside of patterns, which have those of networks.
+func AllKeys() []KeyAt {
+	var all []KeyAt
+	var walk func(path string, keys []Key)
+	walk = func(path string, keys []Key) {
+		for _, k := range keys {
+			at := strings.TrimPrefix(path+"."+k.Name, ".")
+			all = append(all, KeyAt{at, k})
+			if k.inside != "" && k.Name != "patterns" {
+				walk(at, kinds[k.inside]())
+			}
+		}
+	}
+	walk("", tell(planFields))
+	return all
+}
