@@ -106,6 +106,7 @@ var Rules = []Rule{
 	shadowed,
 	needless,
 	wideOpen,
+	letsAllOut,
 	openPort,
 	reflects,
 	plainText,

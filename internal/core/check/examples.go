@@ -267,6 +267,10 @@ var Examples = map[diag.Code]Example{
 		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}, groups: {r: {in: [any from any], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r}}",
 		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}, groups: {r: {in: [any from 10.0.0.0/16], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r}}",
 	},
+	"lets-all-out": {
+		Breaks: "out: closed\nnetworks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {r: {in: [tcp/22 from a], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, groups: [r], listens: [tcp/22]}}",
+		Keeps:  "out: closed\nnetworks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, groups: {r: {in: [tcp/22 from a], out: [any to 10.0.0.0/8, tcp/443 to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, groups: [r], listens: [tcp/22]}}",
+	},
 	"open-port": {
 		Breaks: "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}, groups: {r: {in: [tcp/22-23 from 0.0.0.0/0], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r}}",
 		Keeps:  "networks: {a: {range: 10.0.0.0/16, subnets: {x: {range: 10.0.0.0/24}}, gateways: {g: {kind: internet}}, tables: {m: {main: true, routes: [{to: 0.0.0.0/0, via: g}]}}, groups: {r: {in: [tcp/22 from 203.0.113.0/24], out: [any to any]}}}}\nworkloads: {w: {in: a/x, address: 10.0.0.9, public: 203.0.113.9, groups: r}}",

@@ -155,6 +155,25 @@ var wideOpen = Rule{"wide-open", Guards, "A rule of a group that lets everything
 	}
 }}
 
+var letsAllOut = Rule{"lets-all-out", Guards, "A rule of a group that lets everything out to everywhere, where the plan says `out: closed`.", func(r *run) {
+	if r.Plan.Out.Value != "closed" {
+		return
+	}
+	for _, n := range r.Networks {
+		for _, g := range n.Groups {
+			for _, x := range g.Out {
+				if !everywhere(x) || !x.Flows.Covers(flow.Any()) {
+					continue
+				}
+				r.report(diag.Warning, x.At, g.Place().To("out"), "name what its members are to reach (wire writes what lines of expect ask for)", "group %s lets everything out to everywhere, and the plan says  out: closed", g.ID())
+				if edit, can := ruleOut(g, n, x); can {
+					r.choice(remove, edit)
+				}
+			}
+		}
+	}
+}}
+
 // meant are the flows that lines of expect want from the internet to members of a group.
 func (r *run) meant(g *estate.Group) flow.Set {
 	var all flow.Set

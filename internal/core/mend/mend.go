@@ -46,7 +46,7 @@ type Result struct {
 	New     []diag.Finding // what check finds then and not before
 	Opens   []grid.Difference
 	Closes  []grid.Difference
-	Against []plan.Expectation // lines that say that something never passes, and that the changes break
+	Against []plan.Expectation // lines that hold, and do not any longer once the changes are made
 	Unused  []Choice           // choices for which nothing asks
 }
 
@@ -335,10 +335,12 @@ func (m *mender) judge(findings []diag.Finding) {
 			m.New = append(m.New, f)
 		}
 	}
+	closes := true // where nobody knows
 	if len(m.e.Workloads) <= maxCompared {
 		d := compare.Effect(m.e, m.After)
-		m.Opens, m.Closes, m.Against = d.Opens, d.Closes, expect.Against(m.e, m.After)
+		m.Opens, m.Closes, closes = d.Opens, d.Closes, len(d.Closes) > 0
 	}
+	m.Against = expect.NoLonger(m.e, m.After, closes)
 }
 
 // has reports whether a finding is among others, wherever it stands in the text.
