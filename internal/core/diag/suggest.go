@@ -14,7 +14,7 @@ func Nearest(word string, known []string) string {
 	if len(word) > 100 {
 		return ""
 	}
-	best, least := "", 1+max(1, (len(word)+1)/3)
+	best, least := "", 1+max(1, min((len(word)+2)/3, max(2, len(word)/3)))
 	longer, longerOnes := "", 0
 	for _, k := range known {
 		if len(k) > 100 {
