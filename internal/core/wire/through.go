@@ -250,9 +250,6 @@ func (t *turning) onward(in *estate.Subnet, ranges []netip.Prefix) {
 		return
 	}
 	for _, p := range ranges {
-		if r := in.Table.Lookup(p.Addr()); r != nil && (r.Origin == estate.Local || r.Origin == estate.Learned) {
-			continue // to its own network, or a peer
-		}
 		for _, x := range in.Network.Peerings {
 			if slices.ContainsFunc(x.Far(in.Network).Ranges, p.Overlaps) {
 				t.route(in, p, x.Name, nil)
