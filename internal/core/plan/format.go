@@ -22,9 +22,21 @@ type Key struct {
 	Doc      string
 	Takes    string // what may stand behind it, in words
 	Required bool
-	inside   string // the kind of thing that its value holds, when that has keys of its own
+	Choices  []string // the words of which it takes one; none where it takes others
+	Names    []string // the kinds of things that its words name
+	inside   string   // the kind of thing that its value holds, when that has keys of its own
+	holds    holding
 	affects  Affects
 }
+
+// holding is how a value holds things that have keys of their own, or words.
+type holding int
+
+const (
+	itself   holding = iota // the value is one
+	byName                  // a mapping whose keys are names
+	inAList                 // a list
+)
 
 // kinds are the tables of things that have keys, by the names that the schema has for them.
 var kinds = map[string]func() []Key{
@@ -44,7 +56,7 @@ var kinds = map[string]func() []Key{
 func tell[T any](fields []field[T]) []Key {
 	var all []Key
 	for _, f := range fields {
-		all = append(all, Key{f.key, f.doc, takesOf(f.shape), f.required, refOf(f.shape), f.affects})
+		all = append(all, Key{f.key, f.doc, takesOf(f.shape), f.required, choicesOf(f.shape), f.names, refOf(f.shape), holdingOf(f.shape), f.affects})
 	}
 	return all
 }
@@ -68,6 +80,83 @@ func refOf(s shape) string {
 		}
 	}
 	return ""
+}
+
+// choicesOf are the words of which a shape takes one; none where it takes others.
+func choicesOf(s shape) []string {
+	if words, is := s["enum"].([]string); is {
+		return words
+	}
+	if fmt.Sprint(s["type"]) == "boolean" {
+		return []string{"true", "false"}
+	}
+	some, _ := s["oneOf"].([]shape)
+	for _, inner := range some {
+		if words := choicesOf(inner); len(words) > 0 {
+			return words
+		}
+	}
+	return nil
+}
+
+// holdingOf is how a shape holds what is in it.
+func holdingOf(s shape) holding {
+	switch {
+	case s["additionalProperties"] != nil && s["properties"] == nil:
+		return byName
+	case s["items"] != nil:
+		return inAList
+	}
+	some, _ := s["oneOf"].([]shape)
+	for _, inner := range some {
+		if h := holdingOf(inner); h != itself {
+			return h
+		}
+	}
+	return itself
+}
+
+// A Spot is what the format has at a place of a plan.
+type Spot struct {
+	Format []string // the keys that lead there, without names and numbers of elements
+	Key    Key      // the key that the place is the value of, or inside; the zero Key for the whole plan
+	Keys   []Key    // the keys that a mapping there may have; none where its keys are names, or it is none
+	Named  bool     // whether a mapping there has names for its keys
+	List   bool     // whether a list may stand there
+}
+
+// At is what the format has at a place of a plan, which is written with all names, and numbers for elements; ok is false where the format
+// has no such place.
+func At(place text.Path) (at Spot, ok bool) {
+	at = Spot{Keys: tell(planFields)}
+	for i := 0; i < len(place); i++ {
+		k := slices.IndexFunc(at.Keys, func(k Key) bool { return k.Name == place[i] })
+		if k < 0 {
+			return Spot{}, false
+		}
+		key, format := at.Keys[k], append(slices.Clip(at.Format), place[i])
+		at = Spot{Format: format, Key: key, Named: key.holds == byName, List: key.holds == inAList}
+		inner := func() []Key {
+			switch {
+			case key.Name == "patterns" && len(format) == 1:
+				return kinds["network"]()
+			case key.inside != "":
+				return kinds[key.inside]()
+			}
+			return nil
+		}
+		switch {
+		case key.holds == itself:
+			at.Keys = inner()
+		case i+1 < len(place): // a name, or the number of an element
+			i++
+			at.Keys, at.Named, at.List = inner(), false, false
+		}
+		if i+1 < len(place) && at.Keys == nil {
+			return at, i+2 >= len(place) // an element of an element, as addresses have
+		}
+	}
+	return at, true
 }
 
 // takesOf says what a shape takes, in words.
