@@ -20,6 +20,7 @@ import (
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/stock"
 	"wendrik/internal/core/text"
+	"wendrik/internal/session"
 )
 
 // This file is how commands name a cloud, speak to it, and ask of what is there.
@@ -103,7 +104,7 @@ func started(words []string) (cloud.Driver, error) {
 	case errors.Is(err, exec.ErrNotFound) || errors.Is(err, os.ErrNotExist):
 		return nil, &usageError{fmt.Sprintf("there is no program %s to be a driver", clean(words[0])), "name a program, or the address of a cloud: http://" + cloudAddress}
 	case err != nil:
-		return nil, &usageError{fmt.Sprintf("the driver %s cannot be started: %s", clean(words[0]), reason(err)), ""}
+		return nil, &usageError{fmt.Sprintf("the driver %s cannot be started: %s", clean(words[0]), session.Reason(err)), ""}
 	}
 	return d, nil
 }

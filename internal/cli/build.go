@@ -21,6 +21,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/stock"
+	"wendrik/internal/core/verdict"
 )
 
 func buildCommand() *command {
@@ -74,7 +75,7 @@ func buildCommand() *command {
 						return cannot, err
 					}
 				} else {
-					o, err := c.load(*name, anything)
+					o, err := c.load(*name, verdict.Needed)
 					if err != nil {
 						return cannot, err
 					}

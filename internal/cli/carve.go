@@ -9,6 +9,7 @@ import (
 	"wendrik/internal/core/carve"
 	"wendrik/internal/core/check"
 	"wendrik/internal/core/text"
+	"wendrik/internal/core/verdict"
 )
 
 func carveCommand() *command {
@@ -109,7 +110,7 @@ func carveCommand() *command {
 // ranged reports whether a problem can be about who has which range or address, or which is asked for.
 func ranged(problem text.Path) bool {
 	switch {
-	case !anything(problem):
+	case !verdict.Needed(problem):
 		return false
 	case len(problem) == 0:
 		return true

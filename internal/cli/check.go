@@ -16,8 +16,8 @@ import (
 	"wendrik/internal/core/mend"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
-	"wendrik/internal/core/reach"
 	"wendrik/internal/core/text"
+	"wendrik/internal/core/verdict"
 )
 
 func checkCommand() *command {
@@ -80,7 +80,7 @@ func checkCommand() *command {
 				} else if err != nil {
 					return cannot, err
 				}
-				c.tellWaits(o, anything)
+				c.tellWaits(o, verdict.Needed)
 				r := c.checked(o, *only)
 				r.listWaived = *waived
 				status := good
@@ -111,7 +111,7 @@ func counted(only string, f diag.Finding) bool {
 	case "errors":
 		return f.Severity == diag.Error
 	case "expect":
-		return f.Code == expect.Broken || topicOf(f) == check.Expect
+		return f.Code == expect.Broken || verdict.Topic(f.Code) == check.Expect
 	}
 	return slices.Contains(strings.Split(only, ","), string(f.Code))
 }
@@ -165,28 +165,23 @@ type checked struct {
 // checked runs the rules on what can be read of a plan, and holds it against its expectations when all of it can.
 func (c *call) checked(o *opened, only string) *checked {
 	r := &checked{src: o.Plan.Files, problems: o.Problems, waits: o.Waits, ruled: !o.unread(), tried: !o.unread(), samePlan: c.samePlan()}
-	if r.ruled {
-		counts := func(f diag.Finding) bool {
-			return counted(only, f) && !doubted(f, o.Problems)
-		}
-		findings, waived := check.Judge(o.Estate, time.Now())
-		for _, f := range findings {
-			if counts(f) {
-				r.findings = append(r.findings, f)
-			}
-		}
-		for _, w := range waived {
-			if counts(w.Finding) {
-				r.waived = append(r.waived, w)
-			}
-		}
-	}
 	if !r.tried {
 		return r
 	}
 	meter := c.meter("holding the plan against its expectations", 0, progress.UnitsDefault)
-	r.expected = expect.RunSome(o.Estate, c.doubtedExpectations(o), meter.step)
+	v := verdict.Of(o.Estate, time.Now(), meter.step, nil)
 	meter.end()
+	r.expected = v.Expected
+	for _, f := range v.Findings {
+		if counted(only, f) {
+			r.findings = append(r.findings, f)
+		}
+	}
+	for _, w := range v.Waived {
+		if counted(only, w.Finding) {
+			r.waived = append(r.waived, w)
+		}
+	}
 	for _, x := range r.expected {
 		if f, is := x.Finding(); is && counted(only, f) {
 			if more := lookCloser(x, r.samePlan); more != "" {
@@ -196,57 +191,6 @@ func (c *call) checked(o *opened, only string) *checked {
 		}
 	}
 	return r
-}
-
-// doubtedExpectations tells the expectations that may rest on what a problem of the text left out; nil where none does.
-func (c *call) doubtedExpectations(o *opened) func(x *plan.Expectation) bool {
-	if !slices.ContainsFunc(o.Problems, needed) {
-		return nil
-	}
-	return func(x *plan.Expectation) bool {
-		from, errFrom := reach.FindEnds(o.Estate, x.From)
-		to, errTo := reach.FindEnds(o.Estate, x.To)
-		if errFrom != nil || errTo != nil {
-			return true
-		}
-		touches := around(o.Estate, from, to)
-		return slices.ContainsFunc(o.Problems, func(f diag.Finding) bool { return touches(f.Place) })
-	}
-}
-
-// needed reports whether a problem leaves something out that the walk of packets may rest on.
-func needed(f diag.Finding) bool { return anything(f.Place) }
-
-// doubted reports whether what a rule found may follow from what a problem of the text left out: both are about the same
-// thing, or the rule asks what is missing.
-func doubted(f diag.Finding, problems []diag.Finding) bool {
-	topic := topicOf(f)
-	if topic != check.Wiring && topic != check.Guards && topic != check.Expect {
-		return false
-	}
-	return slices.ContainsFunc(problems, func(p diag.Finding) bool {
-		switch {
-		case len(p.Place) < 2 || len(f.Place) < 2:
-			return needed(p)
-		case topic == check.Wiring && len(p.Place) > 2 && (p.Place[2] == "groups" || p.Place[2] == "lists"):
-			return false // routes do not rest on them
-		case p.Place[0] == "workloads":
-			return topic == check.Guards || f.Place[0] == "workloads"
-		case p.Place[0] == "networks" && f.Place[0] == "networks":
-			return p.Place[1] == f.Place[1]
-		case p.Place[0] == "space":
-			return false
-		}
-		return needed(p)
-	})
-}
-
-// topicOf is what the rule is about that found something; empty for what no rule found.
-func topicOf(f diag.Finding) check.Topic {
-	if i := slices.IndexFunc(check.Rules, func(r check.Rule) bool { return r.Code == f.Code }); i >= 0 {
-		return check.Rules[i].Topic
-	}
-	return ""
 }
 
 // all are the problems of the text, and then what was found.

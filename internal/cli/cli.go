@@ -15,6 +15,7 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/plan"
+	"wendrik/internal/session"
 )
 
 // The exit statuses.
@@ -177,7 +178,7 @@ func (s *screen) run(c *command, args []string) int {
 // unwritten says that the answer is not all there, but for a reader who has gone away.
 func (s *screen) unwritten() int {
 	if !errors.Is(s.out.lost, syscall.EPIPE) {
-		s.complain("the answer could not be written in full: "+reason(s.out.lost), "what was written of it is not to be used")
+		s.complain("the answer could not be written in full: "+session.Reason(s.out.lost), "what was written of it is not to be used")
 	}
 	return cannot
 }

@@ -19,6 +19,7 @@ import (
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/stock"
 	"wendrik/internal/core/wrong"
+	"wendrik/internal/session"
 )
 
 // cloudAddress is where the simulated cloud listens unless told otherwise.
@@ -130,7 +131,7 @@ func (c *call) serveCloud(state, keys, listen string, perSecond int, o *sim.Opti
 	}
 	socket, err := net.Listen("tcp", listen)
 	if err != nil {
-		return cannot, &usageError{fmt.Sprintf("nothing can listen at %s: %s", clean(listen), reason(err)), "-listen 127.0.0.1:0  takes a port that is free"}
+		return cannot, &usageError{fmt.Sprintf("nothing can listen at %s: %s", clean(listen), session.Reason(err)), "-listen 127.0.0.1:0  takes a port that is free"}
 	}
 	o.Die = func() {
 		if p, err := os.FindProcess(os.Getpid()); err == nil {
@@ -201,5 +202,5 @@ func keysError(file string, err error) error {
 	if errors.Is(err, os.ErrNotExist) {
 		return &usageError{fmt.Sprintf("there is no file of keys %s", clean(file)), "name it with  -keys FILE;  wendrik cloud  makes one"}
 	}
-	return &usageError{fmt.Sprintf("the keys in %s cannot be read: %s", clean(file), reason(err)), "name another file with  -keys FILE"}
+	return &usageError{fmt.Sprintf("the keys in %s cannot be read: %s", clean(file), session.Reason(err)), "name another file with  -keys FILE"}
 }

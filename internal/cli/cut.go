@@ -7,6 +7,7 @@ import (
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
+	"wendrik/internal/core/verdict"
 	"wendrik/internal/core/wrong"
 )
 
@@ -43,7 +44,7 @@ func cutCommand() *command {
 				if q.A == q.B {
 					return cannot, &usageError{"both sides are the same", "wendrik cut ticket-1 berth-1"}
 				}
-				o, err := c.load(*name, anything)
+				o, err := c.load(*name, verdict.Needed)
 				if err != nil {
 					return cannot, err
 				}

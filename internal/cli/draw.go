@@ -14,6 +14,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/verdict"
 	"wendrik/internal/picture"
 )
 
@@ -142,7 +143,7 @@ func (c *call) drawn(plan, on string, scale bool) (*draw.Picture, error) {
 	if what == "change" {
 		return c.drawnChange(args[0], args[1])
 	}
-	o, err := c.load(plan, anything)
+	o, err := c.load(plan, verdict.Needed)
 	if err != nil {
 		return nil, err
 	}

@@ -16,6 +16,7 @@ import (
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/stock"
 	"wendrik/internal/core/text"
+	"wendrik/internal/core/verdict"
 )
 
 func driftCommand() *command {
@@ -37,7 +38,7 @@ func driftCommand() *command {
 				if err := c.noArguments("drift", ""); err != nil {
 					return cannot, err
 				}
-				o, err := c.load(*name, anything)
+				o, err := c.load(*name, verdict.Needed)
 				if err != nil {
 					return cannot, err
 				}

@@ -18,6 +18,7 @@ import (
 	"wendrik/internal/cloud/try"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/inlet"
+	"wendrik/internal/session"
 )
 
 func driverCommand() *command {
@@ -91,7 +92,7 @@ func (c *call) recorded(at atFlags, keep, replay string) (d cloud.Driver, end fu
 	if replay != "" {
 		in, err := inlet.Open(replay)
 		if err != nil {
-			return nil, nil, &usageError{fmt.Sprintf("%s cannot be read: %s", clean(replay), reason(err)), "name a record with  -replay FILE;  -record FILE  makes one"}
+			return nil, nil, &usageError{fmt.Sprintf("%s cannot be read: %s", clean(replay), session.Reason(err)), "name a record with  -replay FILE;  -record FILE  makes one"}
 		}
 		defer in.Close()
 		r, err := record.Read(in)
@@ -220,7 +221,7 @@ func (c *call) serveDriver(ctx context.Context, d cloud.Driver, listen, keys str
 	known := sim.KeysOf(callers)
 	socket, err := net.Listen("tcp", listen)
 	if err != nil {
-		return cannot, &usageError{fmt.Sprintf("nothing can listen at %s: %s", clean(listen), reason(err)), "-listen 127.0.0.1:0  takes a port that is free"}
+		return cannot, &usageError{fmt.Sprintf("nothing can listen at %s: %s", clean(listen), session.Reason(err)), "-listen 127.0.0.1:0  takes a port that is free"}
 	}
 	hosts := sim.Hosts(socket.Addr())
 	inner := cloud.Handler(d)

@@ -9,7 +9,9 @@ import (
 	"strings"
 
 	"wendrik/internal/core/estate"
+	"wendrik/internal/core/verdict"
 	"wendrik/internal/export"
+	"wendrik/internal/session"
 )
 
 // form is a form of export.
@@ -75,7 +77,7 @@ func exportCommand() *command {
 				if *serial < 0 || *serial > 1<<32-1 {
 					return cannot, &usageError{fmt.Sprintf("-serial %d is no serial number", *serial), "from 0 to 4294967295"}
 				}
-				o, err := c.load(*name, anything)
+				o, err := c.load(*name, verdict.Needed)
 				if err != nil {
 					return cannot, err
 				}
@@ -208,7 +210,7 @@ func (c *call) export(files []export.File, folder bool, out string, force bool) 
 		return nil
 	}
 	if err := os.MkdirAll(out, 0o755); err != nil {
-		return &usageError{fmt.Sprintf("%s cannot be made: %s", out, reason(err)), "name another folder with  -o"}
+		return &usageError{fmt.Sprintf("%s cannot be made: %s", out, session.Reason(err)), "name another folder with  -o"}
 	}
 	for _, f := range files { // none is written where one may not be
 		if err := c.mayOverwrite(filepath.Join(out, f.Name), []byte(f.Content), force); err != nil {

@@ -13,6 +13,7 @@ import (
 	"wendrik/internal/core/grid"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/verdict"
 )
 
 func gridCommand() *command {
@@ -49,7 +50,7 @@ func gridCommand() *command {
 				if g.asked, err = askedFlows(*on); err != nil {
 					return cannot, err
 				}
-				o, err := c.load(*name, anything)
+				o, err := c.load(*name, verdict.Needed)
 				if err != nil {
 					return cannot, err
 				}

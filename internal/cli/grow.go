@@ -10,6 +10,7 @@ import (
 	"wendrik/internal/core/grow"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
+	"wendrik/internal/core/verdict"
 	"wendrik/internal/core/wrong"
 )
 
@@ -38,7 +39,7 @@ func growCommand() *command {
 				if q.Names = c.args; q.Hosts < 0 || q.Hosts > 1<<24 {
 					return cannot, &usageError{fmt.Sprintf("-hosts %d is no number of hosts", q.Hosts), "-hosts 900"}
 				}
-				o, err := c.load(*name, anything)
+				o, err := c.load(*name, verdict.Needed)
 				if err != nil {
 					return cannot, err
 				}

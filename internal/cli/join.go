@@ -7,6 +7,7 @@ import (
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/join"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/verdict"
 	"wendrik/internal/core/wrong"
 )
 
@@ -50,7 +51,7 @@ func joinCommand() *command {
 					}
 					q.On = asked
 				}
-				o, err := c.load(*name, anything)
+				o, err := c.load(*name, verdict.Needed)
 				if err != nil {
 					return cannot, err
 				}

@@ -15,6 +15,7 @@ import (
 	"wendrik/internal/core/profile"
 	"wendrik/internal/core/text"
 	"wendrik/internal/core/wrong"
+	"wendrik/internal/session"
 )
 
 func newCommand() *command {
@@ -132,5 +133,5 @@ func newFile(file, flag string, mode fs.FileMode) (*os.File, error) {
 }
 
 func unwritten(file, flag string, err error) error {
-	return &usageError{fmt.Sprintf("%s cannot be written: %s", clean(file), reason(err)), fmt.Sprintf("name another file with  %s FILE", flag)}
+	return &usageError{fmt.Sprintf("%s cannot be written: %s", clean(file), session.Reason(err)), fmt.Sprintf("name another file with  %s FILE", flag)}
 }

@@ -10,6 +10,7 @@ import (
 
 	"wendrik/internal/core/outage"
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/verdict"
 	"wendrik/internal/core/wrong"
 )
 
@@ -36,7 +37,7 @@ func outageCommand() *command {
 				if err := c.noArguments("outage", "wendrik outage -of west-a"); err != nil {
 					return cannot, err
 				}
-				o, err := c.load(*name, anything)
+				o, err := c.load(*name, verdict.Needed)
 				if err != nil {
 					return cannot, err
 				}

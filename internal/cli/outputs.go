@@ -8,6 +8,7 @@ import (
 
 	"wendrik/internal/inlet"
 	"wendrik/internal/replace"
+	"wendrik/internal/session"
 )
 
 // This file writes what commands make anew each time: pictures, pages and exports.
@@ -23,7 +24,7 @@ func (s *screen) overwrite(name string, content []byte, force bool) error {
 		return err
 	}
 	if err := replace.Output(name, content); err != nil {
-		return &usageError{fmt.Sprintf("%s cannot be written: %s", name, reason(err)), "name another file"}
+		return &usageError{fmt.Sprintf("%s cannot be written: %s", name, session.Reason(err)), "name another file"}
 	}
 	return nil
 }

@@ -19,9 +19,10 @@ import (
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/phrase"
-	"wendrik/internal/core/plan"
 	"wendrik/internal/core/text"
+	"wendrik/internal/core/verdict"
 	"wendrik/internal/inlet"
+	"wendrik/internal/session"
 )
 
 // planFlag defines the flag that names the plan.
@@ -76,84 +77,14 @@ func (s *screen) openPlan(name string) (*opened, error) {
 	s.plan = name
 	seldom(len(raw))
 	files := text.NewFiles(cache.Open(os.Getenv("WENDRIK_CACHE")))
-	problems := s.addParts(files, files.Add(label, raw), name)
+	problems, read := session.Parts(files, files.Add(label, raw), name, nil)
+	s.texts = append(s.texts, read...)
 	e, _ := estate.Load(files)
 	if len(problems) > 0 {
 		e.Problems = append(problems, e.Problems...)
 		diag.Sort(e.Problems)
 	}
 	return &opened{e, label}, nil
-}
-
-// Codes of what is wrong with the other files of a plan.
-const (
-	partOutside diag.Code = "part-outside"
-	noPart      diag.Code = "no-part"
-)
-
-// addParts reads the other files that a plan names, out of the folder that it lies in and no other, and gives what is wrong
-// with them.
-func (s *screen) addParts(files *text.Files, first *text.File, name string) []diag.Finding {
-	var problems []diag.Finding
-	parts := plan.PartsOf(first)
-	if len(parts) == 0 {
-		return nil
-	}
-	wrong := func(t plan.Text, code diag.Code, fix, format string, args ...any) {
-		problems = append(problems, diag.Finding{Code: code, Severity: diag.Error, At: t.At, Place: text.Path{"parts"}, Message: fmt.Sprintf(format, args...), Fixes: diag.Advise(fix)})
-	}
-	folder, own := filepath.Dir(name), filepath.Base(name)
-	if name == "-" {
-		folder, own = ".", ""
-	}
-	root, err := os.OpenRoot(folder)
-	if err != nil {
-		wrong(parts[0], noPart, "make it readable", "the folder of the plan cannot be read: %s", reason(err))
-		return problems
-	}
-	defer root.Close()
-	had, size := map[string]bool{own: true}, len(first.Text)
-	for _, t := range parts {
-		if !filepath.IsLocal(t.Value) {
-			wrong(t, partOutside, "move it into the folder of the plan, or a folder in that", "%q leads out of the folder of the plan", phrase.Clip(t.Value))
-			continue
-		}
-		found, err := fs.Glob(root.FS(), filepath.ToSlash(filepath.Clean(t.Value)))
-		if err != nil || len(found) == 0 {
-			wrong(t, noPart, "name a file that is there, or take it out", "%q names no file in the folder of the plan", phrase.Clip(t.Value))
-			continue
-		}
-		for _, one := range found {
-			if had[one] {
-				continue
-			}
-			had[one] = true
-			raw, err := readPart(root, one, text.MaxSize+1-size)
-			switch size += len(raw); {
-			case err != nil:
-				wrong(t, noPart, "make it a file that can be read", "%s cannot be read: %s", phrase.Clip(one), reason(err))
-			case size > text.MaxSize || len(had) > 4000:
-				wrong(t, noPart, "split the estate into plans of their own", "the parts of the plan are more than can be read")
-				return problems
-			default:
-				files.Add(filepath.Join(folder, one), raw)
-				s.texts = append(s.texts, filepath.Join(folder, one))
-			}
-		}
-	}
-	return problems
-}
-
-// readPart reads a file of a folder, up to a size.
-func readPart(root *os.Root, name string, most int) (string, error) {
-	f, err := inlet.Regular(root, name)
-	if err != nil {
-		return "", err
-	}
-	defer f.Close()
-	var b strings.Builder
-	_, err = io.Copy(&b, io.LimitReader(f, int64(most)))
-	return b.String(), err
 }
 
 // standardInput is how a plan is called that has no name.
@@ -307,7 +238,7 @@ func (s *screen) loadPart(name string) (o *opened, status func(int) int, err err
 	case err != nil:
 		return nil, nil, err
 	case len(o.Problems) == 0:
-		s.tellWaits(o, anything)
+		s.tellWaits(o, verdict.Needed)
 		return o, func(answer int) int { return answer }, nil
 	case o.unread():
 		s.tellProblems(o, "nothing was done")
@@ -316,9 +247,6 @@ func (s *screen) loadPart(name string) (o *opened, status func(int) int, err err
 	s.tellProblems(o, "what they speak of is left out of the answer")
 	return o, func(int) int { return cannot }, nil
 }
-
-// anything is needed for an answer that rests on the whole plan, but for what it expects of itself.
-func anything(problem text.Path) bool { return len(problem) == 0 || problem[0] != "expect" }
 
 // seldom has garbage collected only once it fills some room, and as ever from then on: reading a plan leaves most of what
 // it makes standing, so that looking for garbage is work for nothing. The room follows the size of the text.
@@ -387,18 +315,5 @@ func unreadable(name, what string, err error) error {
 		}
 		return &usageError{fmt.Sprintf("%s is a folder, not a %s", name, what), named}
 	}
-	return &usageError{fmt.Sprintf("%s cannot be read: %s", name, reason(err)), named}
-}
-
-// reason is why a file could not be used, without its name.
-func reason(err error) string {
-	var path *fs.PathError
-	var link *os.LinkError
-	switch {
-	case errors.As(err, &path):
-		err = path.Err
-	case errors.As(err, &link):
-		err = link.Err
-	}
-	return err.Error()
+	return &usageError{fmt.Sprintf("%s cannot be read: %s", name, session.Reason(err)), named}
 }

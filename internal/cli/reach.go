@@ -2,20 +2,17 @@ package cli
 
 import (
 	"fmt"
-	"slices"
-	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/progress"
 
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
-	"wendrik/internal/core/meet"
 	"wendrik/internal/core/phrase"
-	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 	"wendrik/internal/core/repair"
 	"wendrik/internal/core/text"
+	"wendrik/internal/core/verdict"
 	"wendrik/internal/core/wrong"
 )
 
@@ -63,7 +60,7 @@ func reachCommand() *command {
 					if to, err = findEnds(e, c.args[1]); err != nil {
 						return nil, err
 					}
-					return around(e, from, to), nil
+					return verdict.Around(e, from, to), nil
 				})
 				if err != nil {
 					return cannot, err
@@ -82,43 +79,6 @@ func reachCommand() *command {
 				return no, err
 			}
 		},
-	}
-}
-
-// around reports of a problem whether it can be about what packets between some ends come to: the networks of the ends,
-// those that can meet them, and all that joins networks.
-func around(e *estate.Estate, ends ...reach.Ends) func(problem text.Path) bool {
-	touched, own := map[string]bool{}, map[string]bool{}
-	m := meet.Of(e)
-	for _, end := range ends {
-		for _, o := range end.Objects() {
-			for _, n := range e.Networks {
-				own[n.Name] = own[n.Name] || n == o
-				if n == o || m.Meet(n, o) {
-					touched[n.Name] = true
-				}
-			}
-		}
-	}
-	return func(problem text.Path) bool {
-		switch {
-		case !anything(problem):
-			return false
-		case len(problem) < 2:
-			return true
-		case problem[0] == "networks":
-			return touched[problem[1]] || e.Network(problem[1]) == nil
-		case problem[0] == "workloads":
-			i := slices.IndexFunc(e.Plan.Workloads, func(w *plan.Workload) bool { return w.Name.Value == problem[1] })
-			if i < 0 {
-				return true
-			}
-			w := e.Plan.Workloads[i]
-			network, _, _ := strings.Cut(w.In.Value, "/")
-			passesOn := w.Forwards.Given() || len(w.Targets) > 0
-			return e.Network(network) == nil || own[network] || passesOn && touched[network]
-		}
-		return problem[0] != "space" && problem[0] != "clusters"
 	}
 }
 

@@ -4,6 +4,7 @@ import (
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/rename"
 	"wendrik/internal/core/text"
+	"wendrik/internal/core/verdict"
 	"wendrik/internal/core/wrong"
 )
 
@@ -34,7 +35,7 @@ func renameCommand() *command {
 					}
 					q.Kind += word
 				}
-				o, err := c.load(*name, anything)
+				o, err := c.load(*name, verdict.Needed)
 				if err != nil {
 					return cannot, err
 				}

@@ -15,6 +15,7 @@ import (
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/renumber"
 	"wendrik/internal/core/text"
+	"wendrik/internal/core/verdict"
 	"wendrik/internal/core/wrong"
 )
 
@@ -60,7 +61,7 @@ func renumberCommand() *command {
 						q.To = append(q.To, p)
 					}
 				}
-				o, err := c.load(*name, anything)
+				o, err := c.load(*name, verdict.Needed)
 				if err != nil {
 					return cannot, err
 				}

@@ -21,6 +21,7 @@ import (
 	"wendrik/internal/core/outage"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/reach"
+	"wendrik/internal/core/verdict"
 	"wendrik/internal/export"
 	"wendrik/internal/inlet"
 	"wendrik/internal/picture"
@@ -142,7 +143,7 @@ const (
 
 // reportOf gathers all of a page.
 func (c *call) reportOf(name string, prices map[string]*big.Rat) (*report.Page, error) {
-	o, err := c.load(name, anything)
+	o, err := c.load(name, verdict.Needed)
 	if err != nil {
 		return nil, err
 	}

@@ -12,6 +12,7 @@ import (
 	"wendrik/internal/core/stock"
 	"wendrik/internal/core/text"
 	"wendrik/internal/inlet"
+	"wendrik/internal/session"
 )
 
 // This file keeps what a build would do, so that just that can be done once somebody has read it.
@@ -63,7 +64,7 @@ func (b *building) asRaw(job *build.Job) json.RawMessage {
 func (b *building) readReview(file string) error {
 	raw, err := inlet.Read(file, 16*text.MaxSize)
 	if err != nil {
-		return &usageError{fmt.Sprintf("%s cannot be read: %s", file, reason(err)), "wendrik build -dry -o FILE  writes such a file"}
+		return &usageError{fmt.Sprintf("%s cannot be read: %s", file, session.Reason(err)), "wendrik build -dry -o FILE  writes such a file"}
 	}
 	r := &reviewed{}
 	d := json.NewDecoder(bytes.NewReader(raw))

@@ -14,6 +14,7 @@ import (
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
 	"wendrik/internal/replace"
+	"wendrik/internal/session"
 )
 
 // This file writes plans: what is to be written is shown, read back, and put into its files, all of them or none.
@@ -154,7 +155,7 @@ func (s *screen) recovered(name string) error {
 	case errors.As(err, &which) && errors.Is(err, replace.ErrChanged):
 		s.tell("a change of %s was interrupted while it was written; %s was edited since, and stays as it is", clean(name), clean(which.Name))
 	case err != nil:
-		return &usageError{fmt.Sprintf("a change of %s was interrupted while it was written, and cannot be taken back: %s", name, reason(err)), "try again; or look at the parts of the plan yourself"}
+		return &usageError{fmt.Sprintf("a change of %s was interrupted while it was written, and cannot be taken back: %s", name, session.Reason(err)), "try again; or look at the parts of the plan yourself"}
 	}
 	return nil
 }
@@ -282,7 +283,7 @@ func writeError(name string, err error) error {
 		}
 	}
 	if err != nil {
-		return &usageError{fmt.Sprintf("%s was not written: %s", name, reason(err)), "it is as it was"}
+		return &usageError{fmt.Sprintf("%s was not written: %s", name, session.Reason(err)), "it is as it was"}
 	}
 	return nil
 }

@@ -13,13 +13,14 @@ import (
 	"wendrik/internal/core/overlap"
 	"wendrik/internal/core/phrase"
 	"wendrik/internal/core/text"
+	"wendrik/internal/core/verdict"
 )
 
 // This file shows what a list and a plan come to.
 
 // besides finds what of a list, of one file or several, overlaps with a plan.
 func (c *call) besides(plan, lists, columns, with, format, only string) (int, error) {
-	o, err := c.load(plan, anything)
+	o, err := c.load(plan, verdict.Needed)
 	if err != nil {
 		return cannot, err
 	}

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"wendrik/internal/core/text"
+	"wendrik/internal/session"
 )
 
 // This file reads a plan as it was at a revision of the repository that it lies in.
@@ -33,7 +34,7 @@ func (s *screen) openSince(revision, name string) (*opened, error) {
 	}
 	past, err := os.MkdirTemp("", "wendrik-since-")
 	if err != nil {
-		return nil, &usageError{"no folder for the old plan could be made: " + reason(err), ""}
+		return nil, &usageError{"no folder for the old plan could be made: " + session.Reason(err), ""}
 	}
 	defer os.RemoveAll(past)
 	if err := revisionInto(past, folder, revision); err != nil {
@@ -186,7 +187,7 @@ func blobs(folder string, names []string, out io.Reader) error {
 				}
 			}
 			if err != nil {
-				return &usageError{"the old plan could not be unpacked: " + reason(err), ""}
+				return &usageError{"the old plan could not be unpacked: " + session.Reason(err), ""}
 			}
 		}
 		if _, err := io.CopyN(io.Discard, from, 1+sizeLeft(content)); err != nil { // what was left out, and the line's end

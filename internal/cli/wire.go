@@ -4,6 +4,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/progress"
 
 	"wendrik/internal/core/phrase"
+	"wendrik/internal/core/verdict"
 	"wendrik/internal/core/wire"
 )
 
@@ -28,7 +29,7 @@ func wireCommand() *command {
 					return cannot, err
 				}
 				c.gives = "wire"
-				o, err := c.load(*name, anything)
+				o, err := c.load(*name, verdict.Needed)
 				if err != nil {
 					return cannot, err
 				}
