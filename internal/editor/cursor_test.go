@@ -23,7 +23,7 @@ func TestCursor(t *testing.T) {
 		"networks:\n  b:\n    tiers:\n      web:\n        {access: public,\n         zones: [west-a, we|]}": "networks b tiers web zones 2 we",
 		"expect:\n  - a reaches b\n  - c rea|ches d on tcp/1,tcp/2":                                         "expect 2 key reaches",
 		"expect:\n- a reaches b\n- c reaches |d":                                                            "expect 2 key d",
-		"expect: [a reaches b on tcp/1, c reaches d|]":                                                      "expect 2 key d",
+		"expect: [a reaches b on tcp/1, c reaches d|]":                                                      "expect 2 d",
 		"t:\n  routes:\n    - {to: 10.0.0.0/8, via: fr|ont}":                                                "t routes 1 via front have to",
 		"t:\n  routes:\n    - to: x\n      via: fr|ont":                                                     "t routes 1 via front",
 		"t:\n  routes:\n    - to: x\n    - t|o: y\n      via: front":                                        "t routes 2 key to",
