@@ -69,7 +69,7 @@ func groups() []group {
 		{"changes", []*command{compareCommand(), stepsCommand(), rehearseCommand()}},
 		{"to show", []*command{drawCommand(), reportCommand(), exportCommand()}},
 		{"at a cloud", []*command{cloudCommand(), buildCommand(), driftCommand(), adoptCommand(), driverCommand()}},
-		{"the program", []*command{completionCommand(), versionCommand(), helpCommand()}},
+		{"the program", []*command{languageServerCommand(), completionCommand(), versionCommand(), helpCommand()}},
 	}
 }
 

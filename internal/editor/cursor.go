@@ -28,6 +28,15 @@ type cursor struct {
 // before is what of the value stands before the cursor.
 func (c *cursor) before() string { return c.scalar[:min(max(c.byte-c.start, 0), len(c.scalar))] }
 
+// element reports whether the cursor is in an element of a list that is no mapping yet.
+func (c *cursor) element() bool {
+	if len(c.path) == 0 {
+		return false
+	}
+	_, err := strconv.Atoi(c.path[len(c.path)-1])
+	return err == nil
+}
+
 // word is the run of characters around the cursor that may be a name, a range, an address or a flow, and where it starts and ends in the line.
 func (c *cursor) word() (word string, start, end int) {
 	at := min(max(c.byte-c.start, 0), len(c.scalar))

@@ -27,6 +27,7 @@ var conflicts = Rule{"conflict", Meets, "Ranges that overlap and meet: in one ne
 			break
 		}
 		r.report(diag.Error, p.B.At, p.B.Place(), "", "%s (%s) and %s (%s) overlap: %s", p.A, p.A.Range, p.B, p.B.Range, p.Why)
+		r.findings[len(r.findings)-1].Beside = []diag.Beside{{At: p.A.At, What: fmt.Sprintf("%s (%s)", p.A, p.A.Range)}}
 		r.moves(p.Move)
 		if left := found.Left[overlap.Conflict]; i+1 == overlap.MaxPairs && left > 0 {
 			r.report(diag.Error, p.B.At, p.B.Place(), "give those that are told ranges of their own first", "%s of ranges overlap and meet, which are not told", phrase.Count(left, "more pair"))

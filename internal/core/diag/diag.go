@@ -32,6 +32,13 @@ type Finding struct {
 	Place    text.Path
 	Message  string // what is wrong, as a sentence without its full stop
 	Fixes    []Fix  // ways to end it, the best first; may be empty
+	Beside   []Beside
+}
+
+// Beside is another place that a finding is about, such as the other end of an overlap, and what stands there.
+type Beside struct {
+	At   text.Pos
+	What string
 }
 
 // A Fix ends a finding: by edits of the plan, or, where a person must choose or act, by advice. With both, the advice

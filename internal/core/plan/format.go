@@ -33,9 +33,9 @@ type Key struct {
 type holding int
 
 const (
-	itself   holding = iota // the value is one
-	byName                  // a mapping whose keys are names
-	inAList                 // a list
+	itself  holding = iota // the value is one
+	byName                 // a mapping whose keys are names
+	inAList                // a list
 )
 
 // kinds are the tables of things that have keys, by the names that the schema has for them.
