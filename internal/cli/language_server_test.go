@@ -147,7 +147,7 @@ func (w *writer) open(folder, name, text string) string {
 	u := uri(filepath.Join(folder, name))
 	w.texts[u] = text
 	w.version++
-	w.tell("textDocument/didOpen", map[string]any{"textDocument": map[string]any{"uri": u, "languageId": "yaml", "version": w.version, "text": text}})
+	w.tell("textDocument/didOpen", map[string]any{"textDocument": map[string]any{"uri": u, "languageId": "not-yaml", "version": w.version, "text": text}})
 	return u
 }
 
@@ -208,4 +208,149 @@ func codesOf(all []mark) []string {
 	}
 	slices.Sort(codes)
 	return slices.Compact(codes)
+}
+
+// What is marked is what check finds, at the same places and in the same words; a line that is no YAML silences nothing else; what is mended is no
+// longer marked, and nothing is once the file is closed.
+func TestEditorMarks(t *testing.T) {
+	folder := demo(t)
+	w := edit(t, folder, "utf-8")
+	u := w.open(folder, "wendrik.yaml", read(t, folder))
+	whole := w.marked(u, func(codes []string) bool { return slices.Contains(codes, "expectation") })
+	var found struct {
+		Findings []struct {
+			Code, What string
+			Line       int
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(run(t, folder, "", "check", "-format", "json").out), &found))
+	require.Greater(t, len(found.Findings), 8)
+	require.Len(t, whole, len(found.Findings))
+	for i, f := range found.Findings {
+		at := slices.IndexFunc(whole, func(m mark) bool { return m.Code == f.Code && m.Range.Start.Line == f.Line-1 })
+		require.GreaterOrEqual(t, at, 0, "%d: %s", i, f.What)
+		assert.True(t, strings.HasPrefix(whole[at].Message, f.What), whole[at].Message)
+		assert.Contains(t, []int{1, 2}, whole[at].Severity)
+		if f.Code == "conflict" {
+			require.Len(t, whole[at].Related, 1, "the other end of an overlap")
+			assert.Equal(t, u, whole[at].Related[0].Location.URI)
+			assert.NotEqual(t, whole[at].Range, whole[at].Related[0].Location.Range)
+			assert.Contains(t, f.What, whole[at].Related[0].Message)
+		}
+		if f.Code == "idle-site" {
+			assert.Equal(t, []int{1}, whole[at].Tags)
+		}
+	}
+	row := whole[slices.IndexFunc(whole, func(m mark) bool { return m.Code == "left-on-main-table" })].Range
+	assert.Equal(t, spanOf(w.texts[u], strings.Index(w.texts[u], "app-c:"), strings.Index(w.texts[u], "app-c:")+5), row)
+
+	w.replace(u, "      door: {kind: internet}", "      door: {kind: internet")
+	broken := w.marked(u, func(codes []string) bool { return slices.Contains(codes, "not-yaml") })
+	assert.Contains(t, codesOf(broken), "outgrown", "a line that is no YAML silences nothing else")
+	w.replace(u, "door: {kind: internet", "door: {kind: internett}")
+	w.marked(u, func(codes []string) bool {
+		return !slices.Contains(codes, "not-yaml") && slices.Contains(codes, "outgrown") && len(codes) > len(codesOf(whole))-2
+	})
+	w.replace(u, "internett", "internet")
+	again := w.marked(u, func(codes []string) bool { return slices.Equal(codes, codesOf(whole)) })
+	assert.Equal(t, whole, again)
+
+	w.tell("textDocument/didClose", map[string]any{"textDocument": map[string]any{"uri": u}})
+	w.marked(u, func(codes []string) bool { return len(codes) == 0 })
+}
+
+// offered are the words that are offered behind a text of a document.
+func (w *writer) offered(u, behind string) []string {
+	w.t.Helper()
+	var list struct {
+		Items []struct {
+			Label    string `json:"label"`
+			TextEdit change `json:"textEdit"`
+		} `json:"items"`
+	}
+	w.ask(&list, "textDocument/completion", w.at(u, behind))
+	var words []string
+	for _, i := range list.Items {
+		words = append(words, i.Label)
+	}
+	return words
+}
+
+type change struct {
+	Range   span   `json:"range"`
+	NewText string `json:"newText"`
+}
+
+// What is offered where one types: keys that are not there yet, words, names of here, zones of the region, ranges and addresses that are free, ports
+// that somebody listens on, and the words of rules and lines of expect.
+func TestEditorOffers(t *testing.T) {
+	folder := t.TempDir()
+	w := edit(t, folder, "utf-8")
+	u := w.open(folder, "wendrik.yaml", `wendrik: 1
+profile: zonal
+regions: {west: [west-a, west-b], north: [north-a]}
+space: {all: {block: 10.144.0.0/16}}
+networks:
+  booking:
+    region: west
+    range: 10.144.0.0/20
+    tiers:
+      web: {access: public, hosts: 20}
+      app: {access: closed, hosts: 20}
+    subnets:
+      web-a: {tier: web, zone: west-a, range: 10.144.0.0/24}
+      app-a: {tier: app, zone: west-a, range: 10.144.1.0/24}
+    gateways:
+      front: {kind: internet}
+    tables:
+      public: {subnets: [web], routes: [{to: 0.0.0.0/0, via: front}]}
+    groups:
+      shop:
+        in:
+          - tcp/443 from any
+        out: [any to any]
+      books: {in: [tcp/5432 from group shop], out: []}
+  drill: {region: north, range: 10.144.16.0/20}
+workloads:
+  till: {in: booking/web-a, address: 10.144.0.4, groups: [shop], listens: [tcp/443]}
+  ledger: {in: booking/app-a, address: 10.144.1.4, groups: [books], listens: [tcp/5432, udp/123]}
+  clerk: {in: booking/web-a, address: 10.144.0.5}
+peerings: {both: {between: [booking, drill], accepted: [booking]}}
+expect:
+  - till reaches ledger on tcp/5432
+`)
+	w.marked(u, func(codes []string) bool { return len(codes) > 0 })
+	has := func(behind string, want, but []string) {
+		t.Helper()
+		got := w.offered(u, behind)
+		assert.Subset(t, got, want, behind)
+		for _, word := range but {
+			assert.NotContains(t, got, word, behind)
+		}
+	}
+	has("      app: {access: closed, ", []string{"growth", "zones", "public"}, []string{"access"})
+	has("      app: {access: ", []string{"closed", "outbound", "public"}, []string{"shop"})
+	has("app-a: {tier: ", []string{"web", "app"}, []string{"shop", "booking"})
+	has("app-a: {tier: app, zone: ", []string{"west-a", "west-b"}, []string{"north-a"})
+	has("      web-a: {tier: web, zone: west-a, range: ", []string{"10.144.2.0/24"}, []string{"10.144.1.0/24"})
+	has("via: ", []string{"front", "both", "blackhole"}, []string{"booking", "shop"})
+	has("{subnets: [", []string{"web", "app-a"}, []string{"shop"})
+	has("- tcp/443 ", []string{"from"}, []string{"to"})
+	has("- tcp/443 from ", []string{"any", "group", "booking", "booking/web", "10.144.16.0/20"}, []string{"till"})
+	has("[tcp/5432 from group ", []string{"shop", "books"}, []string{"any"})
+	has("books: {in: [", []string{"tcp/5432", "udp/123", "tcp/443"}, nil)
+	assert.Equal(t, "tcp/5432", w.offered(u, "books: {in: [")[0], "what its own members listen on comes first")
+	has("ledger: {in: ", []string{"booking/app", "booking/app-a"}, []string{"shop"})
+	has("clerk: {in: booking/web-a, address: ", []string{"10.144.0.6"}, []string{"10.144.0.4", "10.144.0.0"})
+	has("10.144.1.4, groups: [", []string{"shop", "books"}, []string{"web"})
+	has("both: {between: [", []string{"booking", "drill"}, []string{"till"})
+	has("expect:\n  - ", []string{"till", "booking/web", "internet", "only"}, []string{"shop"})
+	has("\n  - till ", []string{"reaches", "never reaches"}, []string{"ledger"})
+	has("\n  - till reaches ledger ", []string{"on", "through"}, []string{"tcp/5432"})
+	has("\n  - till reaches ledger on ", []string{"tcp/5432", "udp/123"}, []string{"tcp/443", "ledger"})
+	has("expect:\n", []string{"networks", "waive"}, nil)
+
+	// In a text that is no YAML while one types, with the names of before.
+	w.replace(u, "  clerk: {in: booking/web-a, address: 10.144.0.5}\n", "  clerk: {in: booking/web-a, groups: [\n")
+	has("clerk: {in: booking/web-a, groups: [", []string{"shop", "books"}, nil)
 }

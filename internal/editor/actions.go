@@ -35,7 +35,7 @@ type proposal struct {
 	changes text.Changes
 	ends    *diag.Finding // what it ends; nil for nothing that is marked
 	waives  bool
-	first   bool          // whether it is the one to take
+	first   bool // whether it is the one to take
 }
 
 func (s *server) actions(ctx context.Context, p codeActionParams) ([]codeAction, error) {

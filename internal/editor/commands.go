@@ -10,7 +10,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
-
 )
 
 // This file runs commands of the program on the plan as it stands in the editor, saved or not. Each runs as a process of its own in a folder of

@@ -50,7 +50,7 @@ func (s *server) completion(_ context.Context, p positionParams) (*completionLis
 	x := k.now()
 	typed, start, end := c.word()
 	typed = typed[:min(max(c.byte-start, 0), len(typed))]
-	if c.key {
+	if c.key && !c.element() {
 		start, end = min(c.start, c.byte), max(c.end, c.byte)
 		typed = c.before()
 	}

@@ -27,17 +27,12 @@ func unneeded(code diag.Code) bool {
 	return strings.HasPrefix(string(code), "idle")
 }
 
-// findings are all that is to be told of a plan, by what is known of it.
-func (x *state) findings() []diag.Finding {
-	all := slices.Clone(x.estate.Problems)
-	for _, f := range x.estate.Waits {
-		f.Severity = diag.Pending
-		all = append(all, f)
-	}
+// ofVerdict are what the rules and the lines of expect come to; none where that is not known.
+func (x *state) ofVerdict() []diag.Finding {
 	if x.verdict == nil {
-		return all
+		return nil
 	}
-	all = append(all, x.verdict.Findings...)
+	all := slices.Clone(x.verdict.Findings)
 	for _, r := range x.verdict.Expected {
 		if f, is := r.Finding(); is {
 			all = append(all, f)
@@ -46,7 +41,17 @@ func (x *state) findings() []diag.Finding {
 	return all
 }
 
-// tell marks what is known of a plan in its files. What is still being judged keeps the marks that it had, but for those of the text itself.
+// findings are all that is to be told of a plan, by what is known of it.
+func (x *state) findings() []diag.Finding {
+	all := slices.Clone(x.estate.Problems)
+	for _, f := range x.estate.Waits {
+		f.Severity = diag.Pending
+		all = append(all, f)
+	}
+	return append(all, x.ofVerdict()...)
+}
+
+// tell marks what is known of a plan in its files. What is still being judged keeps the marks that it had, where its lines are now.
 func (s *server) tell(k *kept, x *state) {
 	s.adopt(k, x)
 	if x.verdict == nil && !x.estate.Plan.Unread && len(k.marked) > 0 && len(x.estate.Problems) == 0 {
@@ -59,6 +64,16 @@ func (s *server) tell(k *kept, x *state) {
 	for _, f := range x.findings() {
 		path, at := x.extentOf(f.At, s.encoding)
 		byFile[path] = append(byFile[path], s.diagnosticOf(x, f, at))
+	}
+	if old := k.judgedLast(); x.verdict == nil && old != nil {
+		for _, f := range old.ofVerdict() {
+			path, at := old.extentOf(f.At, s.encoding)
+			if line, ok := k.lineNow(old, path, at.Start.Line); ok {
+				at.End.Line += line - at.Start.Line
+				at.Start.Line = line
+				byFile[path] = append(byFile[path], s.diagnosticOf(old, f, at))
+			}
+		}
 	}
 	marked := map[string]bool{}
 	for path, all := range byFile {
@@ -74,6 +89,13 @@ func (s *server) tell(k *kept, x *state) {
 	s.lock.Lock()
 	k.marked = marked
 	s.lock.Unlock()
+}
+
+// judgedLast is what was known of a plan when its verdict was; nil before one was.
+func (k *kept) judgedLast() *state {
+	k.lock.Lock()
+	defer k.lock.Unlock()
+	return k.judged
 }
 
 // adopt has documents that a plan has come to name belong to it.

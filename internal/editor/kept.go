@@ -43,6 +43,7 @@ type kept struct {
 
 	lock   sync.Mutex
 	known  *state
+	judged *state          // the last one of which the verdict is known
 	fresh  chan struct{}   // closed when known is another
 	shifts []shift         // what was edited since known was read
 	marked map[string]bool // the documents that have been told of something
@@ -237,8 +238,12 @@ func (s *server) editOf(k *kept) int {
 func (k *kept) set(x *state) {
 	k.lock.Lock()
 	defer k.lock.Unlock()
-	k.known = x
-	k.shifts = slices.DeleteFunc(k.shifts, func(h shift) bool { return h.edit <= x.edit })
+	if k.known = x; x.verdict != nil {
+		k.judged = x
+	}
+	if k.judged != nil {
+		k.shifts = slices.DeleteFunc(k.shifts, func(h shift) bool { return h.edit <= k.judged.edit })
+	}
 	close(k.fresh)
 	k.fresh = make(chan struct{})
 }
@@ -280,6 +285,9 @@ func (s *server) look(k *kept, edit int) *state {
 		f := x.estate.Problems[0]
 		path, n := files.Of(f.At).Name, f.At.Line()-1
 		l := x.texts[path]
+		if open := neverClosed(splitLines(files.Of(f.At).Text)); open >= 0 && !slices.Contains(without[path], open) {
+			n = open
+		}
 		for n >= 0 && (n >= len(l) || slices.Contains(without[path], n) || strings.TrimSpace(l[n]) == "") {
 			n-- // what was left out already did not end it: then it began before
 		}
@@ -313,6 +321,26 @@ func (s *server) look(k *kept, edit int) *state {
 		return all
 	})
 	return x
+}
+
+// neverClosed is the first line of which a bracket or a quote is still open where a line begins that stands no further in; negative where none is.
+func neverClosed(l lines) int {
+	depth, quote, from, lead := 0, byte(0), -1, 0
+	for n := range l {
+		line := l.at(n)
+		trimmed := strings.TrimLeft(line, " ")
+		if at := len(line) - len(trimmed); trimmed != "" && (depth > 0 || quote != 0) && at <= lead && strings.IndexByte("]}#", trimmed[0]) < 0 {
+			return from
+		}
+		if depth == 0 && quote == 0 {
+			from, lead = n, len(line)-len(trimmed)
+		}
+		depth, quote = openAfter(line, depth, quote)
+	}
+	if depth > 0 || quote != 0 {
+		return from
+	}
+	return -1
 }
 
 // speaksOf reports whether a message quotes any of some words, or ends in one.

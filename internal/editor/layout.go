@@ -17,7 +17,7 @@ func laidOut(l lines) string {
 	for n := range l {
 		line := l.at(n)
 		end := l[n][len(line):]
-		if quote == 0 {
+		if raw := len(line) - len(strings.TrimLeft(line, " ")); quote == 0 && (verbatim < 0 || raw <= verbatim || raw == len(line)) {
 			line = strings.TrimRight(line, " \t")
 		}
 		trimmed := strings.TrimLeft(line, " ")
