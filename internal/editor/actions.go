@@ -74,9 +74,10 @@ func (s *server) actions(ctx context.Context, p codeActionParams) ([]codeAction,
 			}
 		}
 	}
-	if waits && wants("quickfix") || wants("source") && len(x.estate.Waits) > 0 {
+	if waits && wants("quickfix") || wants("source") && len(x.estate.Workloads) <= mostWeighed {
 		if r := carve.Estate(x.estate); r.New() && r.Uneditable == nil {
-			proposals = append(proposals, proposal{title: "Carve what has no range: " + phrase.Count(len(r.Changes), "change"), kind: "quickfix", changes: r.Changes})
+			kind := map[bool]string{true: "quickfix", false: "source"}[waits]
+			proposals = append(proposals, proposal{title: "Carve what has no range: " + phrase.Count(len(r.Changes), "change"), kind: kind, changes: r.Changes})
 		}
 	}
 	for _, one := range proposals {

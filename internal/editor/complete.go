@@ -37,7 +37,8 @@ const mostOffered = 300
 type offer struct {
 	word, says, doc string
 	kind            int
-	insert          string // in the place of the word
+	insert          string        // in the place of the word
+	of              estate.Object // what the word names, which is told where it is offered; nil for a word that says itself
 	snippet         bool
 }
 
@@ -63,6 +64,9 @@ func (s *server) completion(_ context.Context, p positionParams) (*completionLis
 		if len(list.Items) == mostOffered {
 			list.IsIncomplete = true
 			break
+		}
+		if o.of != nil {
+			o.says = detailOf(o.of)
 		}
 		item := completionItem{Label: o.word, Kind: o.kind, Detail: o.says, SortText: fmt.Sprintf("%04d", len(list.Items)), FilterText: o.word, TextEdit: &textEdit{Range: where, NewText: o.word}}
 		if o.insert != "" {
@@ -210,27 +214,37 @@ func (x *state) valueOffers(c *cursor, at plan.Spot) []offer {
 func (x *state) nameOffers(c *cursor, kinds ...string) []offer {
 	var near, far []offer
 	around := x.around(c)
+	set := map[estate.Kind]bool{}
+	for _, k := range kinds {
+		set[estate.Kind(k)] = true
+	}
+	set[estate.SetKind] = set[estate.WorkloadKind]
 	qualified := len(c.path) > 0 && (c.path[0] == "workloads" && slices.Contains(c.path, "in") || c.path[len(c.path)-1] == "to" || c.path[0] == "sites" || c.path[0] == "peerings" && !slices.Contains(c.path, "arrives") || c.path[0] == "waive")
-	for _, o := range x.estate.Objects() {
-		if !slices.Contains(kinds, string(o.Kind())) && !(o.Kind() == estate.SetKind && slices.Contains(kinds, "workload")) {
+	for _, o := range x.objects() {
+		if !set[o.Kind()] {
 			continue
-		}
-		says := string(o.Kind())
-		for _, f := range o.Facts() {
-			if f.Key == "range" || f.Key == "kind" || f.Key == "in" || f.Key == "block" || f.Key == "between" {
-				says += ", " + f.String()
-			}
 		}
 		head, tail, isLocal := strings.Cut(o.ID(), "/")
 		if isLocal && !qualified {
 			if slices.Contains(around, head) {
-				near = append(near, offer{word: tail, kind: kindName, says: clip(says, 80)})
+				near = append(near, offer{word: tail, kind: kindName, of: o})
 			}
 			continue
 		}
-		far = append(far, offer{word: o.ID(), kind: kindName, says: clip(says, 80)})
+		far = append(far, offer{word: o.ID(), kind: kindName, of: o})
 	}
 	return append(near, far...)
+}
+
+// detailOf is what kind of thing something is, and what tells it from others of that kind.
+func detailOf(o estate.Object) string {
+	says := string(o.Kind())
+	for _, f := range o.Facts() {
+		if f.Key == "range" || f.Key == "kind" || f.Key == "in" || f.Key == "block" || f.Key == "between" {
+			says += ", " + f.String()
+		}
+	}
+	return clip(says, 80)
 }
 
 func (x *state) zoneOffers(c *cursor) []offer {
@@ -442,7 +456,7 @@ func (x *state) endOffers() []offer {
 		kinds = append(kinds, string(k))
 	}
 	var all []offer
-	for _, o := range x.estate.Objects() {
+	for _, o := range x.objects() {
 		if slices.Contains(kinds, string(o.Kind())) {
 			all = append(all, offer{word: o.ID(), kind: kindName, says: string(o.Kind())})
 		}
@@ -519,7 +533,7 @@ func (x *state) ruleOffers(c *cursor, dir string, list bool) []offer {
 		if list {
 			all = all[:1]
 		}
-		for _, o := range x.estate.Objects() {
+		for _, o := range x.objects() {
 			switch o.Kind() {
 			case estate.NetworkKind, estate.TierKind, estate.SiteKind, estate.SubnetKind, estate.ClusterKind:
 				all = append(all, offer{word: o.ID(), kind: kindName, says: string(o.Kind())})

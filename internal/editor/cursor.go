@@ -188,6 +188,7 @@ func cursorAt(l lines, at spot) *cursor {
 	if at.byte > c.end && strings.Contains(line[min(c.end, len(line)):min(at.byte, len(line))], "#") {
 		c.comment = true
 	}
+	c.reach(line)
 	if at.byte < c.start || c.comment {
 		c.start, c.end, c.scalar = at.byte, at.byte, ""
 	}
@@ -300,7 +301,7 @@ func (c *cursor) inBrackets(l lines, frames []frame, from spot) bool {
 				if end == at {
 					end = at + 1
 				}
-				if line == c.line && end >= c.byte {
+				if line == c.line && (end >= c.byte || strings.TrimLeft(s[end:c.byte], " ") == "") {
 					begun = spot{line, at}
 				}
 				o := &open[len(open)-1]
@@ -346,6 +347,15 @@ func (c *cursor) inBrackets(l lines, frames []frame, from spot) bool {
 		if q := s[begun.byte]; q == '"' || q == '\'' {
 			c.start, c.end = begun.byte+1, begun.byte+1+len(c.scalar)
 		}
+		c.reach(s)
 	}
 	return true
+}
+
+// reach has the blanks belong to the value that stand between it and the cursor, where somebody goes on with it.
+func (c *cursor) reach(line string) {
+	if at := min(c.byte, len(line)); c.scalar != "" && at > c.end && strings.TrimLeft(line[c.end:at], " ") == "" {
+		c.scalar += line[c.end:at]
+		c.end = at
+	}
 }

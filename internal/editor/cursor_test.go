@@ -33,6 +33,9 @@ func TestCursor(t *testing.T) {
 		"a:\n  b: 'it''s'\n  c: 2|":                 "a c 2",
 		"workloads:\n  w: {in: a/b|}\n  v: {in: c}": "workloads w in a/b",
 		"wendrik: 1\nnet|":                          "key net",
+		"a:\n  in:\n    - tcp/1 from group |":       "a in 1 key ",
+		"a: {in: [tcp/1 from group |]}":             "a in 1 ",
+		"a: {b: c |}":                               "a b ",
 		"w: {in: |, count: 2}":                      "w in ",
 	} {
 		before, after, _ := strings.Cut(marked, "|")
@@ -53,5 +56,8 @@ func TestCursor(t *testing.T) {
 		}
 		assert.Equal(t, want, got, marked)
 		assert.Equal(t, word, l.at(c.line)[start:end], marked)
+		if strings.Contains(marked, "group |") {
+			assert.Equal(t, "tcp/1 from group ", c.before())
+		}
 	}
 }

@@ -64,6 +64,7 @@ type state struct {
 	estate  *estate.Estate   // of what can be read of them
 	broken  []diag.Finding   // lines that are no YAML, and were left out
 	verdict *verdict.Verdict // nil until it is known
+	objects func() []estate.Object
 	places  func() map[string]estate.Object
 	survey  func() *space.Survey
 	reached func() map[*estate.Network]reached
@@ -71,6 +72,9 @@ type state struct {
 
 // gather is how long edits are gathered before the plan is read anew.
 const gather = 40 * time.Millisecond
+
+// mostGather is how long they are gathered at most: where reading takes long, as long as that, so that somebody who types is not slowed by it.
+const mostGather = 800 * time.Millisecond
 
 // mostBroken is how many lines are left out at most so that the rest can be read.
 const mostBroken = 12
@@ -195,6 +199,7 @@ func (k *kept) changed() {
 
 // follow reads a plan anew whenever it has changed, until it is no longer kept.
 func (s *server) follow(ctx context.Context, k *kept) {
+	var took time.Duration
 	for {
 		select {
 		case <-ctx.Done():
@@ -206,12 +211,14 @@ func (s *server) follow(ctx context.Context, k *kept) {
 			case <-ctx.Done():
 				return
 			case <-k.wake:
-			case <-time.After(gather):
+			case <-time.After(max(gather, min(took, mostGather))):
 				quiet = true
 			}
 		}
 		edit := s.editOf(k)
+		begin := time.Now()
 		x := s.look(k, edit)
+		took = time.Since(begin)
 		k.set(x)
 		s.tell(k, x)
 		overtaken := func() bool { return ctx.Err() != nil || s.editOf(k) != edit }
@@ -311,11 +318,12 @@ func (s *server) look(k *kept, edit int) *state {
 		x.estate.Problems = slices.DeleteFunc(x.estate.Problems, func(f diag.Finding) bool { return speaksOf(f.Message, words) })
 		x.estate.Problems = append(slices.Clone(x.broken), x.estate.Problems...)
 	}
+	x.objects = sync.OnceValue(x.estate.Objects)
 	x.reached = sync.OnceValue(func() map[*estate.Network]reached { return whoReaches(x.estate) })
 	x.survey = sync.OnceValue(func() *space.Survey { return space.NewSurvey(x.estate, nil) })
 	x.places = sync.OnceValue(func() map[string]estate.Object {
 		all := map[string]estate.Object{}
-		for _, o := range x.estate.Objects() {
+		for _, o := range x.objects() {
 			all[o.Place().String()] = o
 		}
 		return all

@@ -55,7 +55,7 @@ func (s *server) documentSymbols(ctx context.Context, p documentParams) (any, er
 	root := &documentSymbol{}
 	stack := []open{{nil, root}}
 	var flat []symbolInformation
-	for _, o := range x.estate.Objects() {
+	for _, o := range x.objects() {
 		if !o.At().Known() {
 			continue
 		}
@@ -111,7 +111,7 @@ func (s *server) workspaceSymbols(ctx context.Context, p symbolParams) ([]symbol
 		if x == nil {
 			continue
 		}
-		for _, o := range x.estate.Objects() {
+		for _, o := range x.objects() {
 			if len(all) < mostSymbols && strings.Contains(o.ID(), p.Query) {
 				if loc, ok := s.locate(k, x, o); ok {
 					all = append(all, symbolInformation{o.ID(), symbolKinds[o.Kind()], loc, string(o.Kind())})

@@ -28,6 +28,7 @@ const (
 type server struct {
 	rpc     *jrpc2.Server
 	ctx     context.Context
+	stop    context.CancelFunc // ends the conversation
 	working sync.WaitGroup
 	version string
 
@@ -52,7 +53,7 @@ const memoryGoal = 520 << 20
 func Serve(ctx context.Context, version string, in io.Reader, out io.WriteCloser) error {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	s := &server{ctx: ctx, version: version, greeted: make(chan struct{}), encoding: utf16Encoding, docs: map[string]*document{}, plans: map[string]*kept{}}
+	s := &server{ctx: ctx, stop: stop, version: version, greeted: make(chan struct{}), encoding: utf16Encoding, docs: map[string]*document{}, plans: map[string]*kept{}}
 	debug.SetGCPercent(60)
 	if debug.SetMemoryLimit(-1) > memoryGoal {
 		debug.SetMemoryLimit(memoryGoal)
@@ -267,7 +268,7 @@ func (s *server) shutdown(context.Context, *jrpc2.Request) (any, error) {
 }
 
 func (s *server) exit(context.Context, *jrpc2.Request) error {
-	go s.rpc.Stop()
+	go s.stop()
 	return nil
 }
 
@@ -297,7 +298,7 @@ func (s *server) endWith(process int) {
 		case <-time.After(3 * time.Second):
 		}
 		if gone(process) {
-			s.rpc.Stop()
+			s.stop()
 			return
 		}
 	}
