@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -50,6 +51,37 @@ func BenchmarkCommands(b *testing.B) {
 					b.ReportMetric(float64(most)/1024, "MB")
 				})
 			}
+		}
+	}
+}
+
+// BenchmarkKeystroke is an editor at the largest estate: a key is typed every 80 ms, and each time it is asked what may stand there. It tells within
+// which time the half of the answers come, and nineteen of twenty, and the largest memory of the server.
+func BenchmarkKeystroke(b *testing.B) {
+	text := randomplan.Large(1000)
+	w := edit(b, b.TempDir(), "utf-16")
+	u := w.open(b.TempDir(), "wendrik.yaml", text)
+	w.marked(u, func([]string) bool { return true })
+	lines := strings.Split(text, "\n")
+	n := slices.IndexFunc(lines[len(lines)/2:], func(l string) bool { return strings.Contains(l, " in: ") || strings.Contains(l, "{in: ") }) + len(lines)/2
+	var took []time.Duration
+	for b.Loop() {
+		end := point{n, len(lines[n])}
+		w.change(u, span{end, end}, " ")
+		lines[n] += " "
+		asked := time.Now()
+		w.ask(nil, "textDocument/completion", map[string]any{"textDocument": map[string]any{"uri": u}, "position": point{n, strings.Index(lines[n], "in: ") + 4}})
+		took = append(took, time.Since(asked))
+		time.Sleep(80 * time.Millisecond)
+	}
+	slices.Sort(took)
+	b.ReportMetric(float64(took[len(took)/2].Microseconds())/1000, "ms-half")
+	b.ReportMetric(float64(took[len(took)*19/20].Microseconds())/1000, "ms-19-of-20")
+	if raw, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", w.process.Process.Pid)); err == nil {
+		_, rest, _ := strings.Cut(string(raw), "VmHWM:")
+		var kib float64
+		if _, err := fmt.Sscan(rest, &kib); err == nil {
+			b.ReportMetric(kib/1024, "MB")
 		}
 	}
 }

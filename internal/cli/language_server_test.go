@@ -22,7 +22,7 @@ import (
 
 // writer is an editor without a screen: it speaks the protocol with the built program, and keeps the texts as an editor does.
 type writer struct {
-	t       *testing.T
+	t       testing.TB
 	rpc     *jrpc2.Client
 	texts   map[string]string // by URI, as the editor has them
 	version int
@@ -61,8 +61,8 @@ type place struct {
 	Range span   `json:"range"`
 }
 
-// capabilities are those of the editor; encodings are how it can count characters.
-func edit(t *testing.T, folder string, encodings ...string) *writer {
+// edit starts the server for a folder; encodings are how the editor can count characters, the best first.
+func edit(t testing.TB, folder string, encodings ...string) *writer {
 	w := &writer{t: t, texts: map[string]string{}, marks: map[string][]mark{}, told: make(chan struct{}, 1)}
 	w.process = exec.Command(program, "language-server")
 	w.process.Stderr = os.Stderr
