@@ -12,7 +12,7 @@ import (
 func languageServerCommand() *command {
 	return &command{
 		name:  "language-server",
-		short: "the plan in your editor: what is wrong, names, fixes, and who reaches whom, while you type",
+		short: "the plan in your editor, while you type",
 		long: "Language-server speaks the Language Server Protocol 3.17 on its standard streams: an editor starts it, not a person. " +
 			"It marks what check finds, in all files of the plan, saved or not; offers keys, names, free ranges and flows; tells what stands at the cursor; " +
 			"finds and renames what a word names; offers fixes, wiring and carving, each with what it opens and closes; and runs reach, draw and rehearse on the plan as it stands in the editor. " +
