@@ -189,7 +189,7 @@ func TestPages(t *testing.T) {
 	t.Parallel()
 	folder := t.TempDir()
 	pages := map[string]string{"rules.md": "help -format md rules", "assurances.md": "help -format md assurances", "wendrik.1": "help -format man"}
-	for _, c := range regexp.MustCompile(`(?m)^  (\w+) {2,}`).FindAllStringSubmatch(run(t, folder, "", "help").out, -1) {
+	for _, c := range regexp.MustCompile(`(?m)^  ([a-z-]+) +\S`).FindAllStringSubmatch(run(t, folder, "", "help").out, -1) {
 		pages["commands/"+c[1]+".md"] = "help -format md " + c[1]
 	}
 	for name, line := range pages {
@@ -221,7 +221,7 @@ func TestPages(t *testing.T) {
 func TestHelpExamplesRun(t *testing.T) {
 	t.Parallel()
 	overview := run(t, t.TempDir(), "", "help")
-	commands := regexp.MustCompile(`(?m)^  (\w+) {2,}`).FindAllStringSubmatch(overview.out, -1)
+	commands := regexp.MustCompile(`(?m)^  ([a-z-]+) +\S`).FindAllStringSubmatch(overview.out, -1)
 	require.GreaterOrEqual(t, len(commands), 25)
 	for _, c := range commands {
 		t.Run(c[1], func(t *testing.T) {
