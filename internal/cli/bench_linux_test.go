@@ -15,6 +15,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
+	"wendrik/internal/editor/editortest"
 	"wendrik/internal/randomplan"
 )
 
@@ -59,25 +60,25 @@ func BenchmarkCommands(b *testing.B) {
 // which time the half of the answers come, and nineteen of twenty, and the largest memory of the server.
 func BenchmarkKeystroke(b *testing.B) {
 	text := randomplan.Large(1000)
-	w := edit(b, b.TempDir(), "utf-16")
-	u := w.open(b.TempDir(), "wendrik.yaml", text)
-	w.marked(u, func([]string) bool { return true })
+	w, server := edit(b, b.TempDir(), "utf-16")
+	u := w.Open(b.TempDir(), "wendrik.yaml", text)
+	w.Marked(u, func([]string) bool { return true })
 	lines := strings.Split(text, "\n")
 	n := slices.IndexFunc(lines[len(lines)/2:], func(l string) bool { return strings.Contains(l, " in: ") || strings.Contains(l, "{in: ") }) + len(lines)/2
 	var took []time.Duration
 	for b.Loop() {
-		end := point{n, len(lines[n])}
-		w.change(u, span{end, end}, " ")
+		end := editortest.Point{Line: n, Character: len(lines[n])}
+		w.Change(u, editortest.Span{Start: end, End: end}, " ")
 		lines[n] += " "
 		asked := time.Now()
-		w.ask(nil, "textDocument/completion", map[string]any{"textDocument": map[string]any{"uri": u}, "position": point{n, strings.Index(lines[n], "in: ") + 4}})
+		w.Ask(nil, "textDocument/completion", map[string]any{"textDocument": map[string]any{"uri": u}, "position": editortest.Point{Line: n, Character: strings.Index(lines[n], "in: ") + 4}})
 		took = append(took, time.Since(asked))
 		time.Sleep(80 * time.Millisecond)
 	}
 	slices.Sort(took)
 	b.ReportMetric(float64(took[len(took)/2].Microseconds())/1000, "ms-half")
 	b.ReportMetric(float64(took[len(took)*19/20].Microseconds())/1000, "ms-19-of-20")
-	if raw, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", w.process.Process.Pid)); err == nil {
+	if raw, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", server.Process.Pid)); err == nil {
 		_, rest, _ := strings.Cut(string(raw), "VmHWM:")
 		var kib float64
 		if _, err := fmt.Sscan(rest, &kib); err == nil {
