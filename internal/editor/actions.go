@@ -111,7 +111,7 @@ func (x *state) proposals(f *diag.Finding) []proposal {
 			for word := range strings.FieldsFuncSeq(fix.Advice, func(r rune) bool { return r == ' ' || r == ',' || r == '(' || r == ')' }) {
 				if to, err := address.ParseRange(word); err == nil { // the nearest range that is free
 					if edits, err := fix.Takes(to.String()); err == nil && len(edits) > 0 {
-						all = append(all, proposal{title: sentence(fix.Advice), kind: "quickfix", changes: text.Changes{{Edits: edits}}, ends: f})
+						all = append(all, proposal{title: "Move it to " + to.String() + ", the nearest that is free", kind: "quickfix", changes: text.Changes{{Edits: edits}}, ends: f})
 					}
 					break
 				}
@@ -203,7 +203,7 @@ func (s *server) action(k *kept, x *state, p proposal) (codeAction, bool) {
 func effectOf(d *grid.Differences) string {
 	first := func(all []grid.Difference) string {
 		from, to := all[0].Ends()
-		said := fmt.Sprintf("%s to %s on %s", phrase.Few(from, 1), phrase.Few(to, 1), clip(all[0].Flows.String(), 40))
+		said := fmt.Sprintf("%s to %s on %s", firstOf(from), firstOf(to), clip(all[0].Flows.String(), 40))
 		if len(all) > 1 {
 			said += fmt.Sprintf(", and %d more", len(all)-1)
 		}
@@ -223,6 +223,14 @@ func effectOf(d *grid.Differences) string {
 		return "no packet passes otherwise"
 	}
 	return strings.Join(words, "; ")
+}
+
+// firstOf is the first of some names, and how many more there are.
+func firstOf(names []string) string {
+	if len(names) > 1 {
+		return fmt.Sprintf("%s (and %d more)", names[0], len(names)-1)
+	}
+	return names[0]
 }
 
 // sentence is a clause with a capital letter.

@@ -92,7 +92,7 @@ func offersAt(x *state, c *cursor, snippets bool) []offer {
 	var all []offer
 	if c.key && len(at.Keys) > 0 {
 		all = keyOffers(c, at)
-		if at.Key.Choices == nil {
+		if at.Key.Choices == nil || c.flow {
 			return all
 		}
 	}

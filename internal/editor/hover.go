@@ -92,10 +92,7 @@ func (x *state) said(o estate.Object) string {
 		line("free", "%s", freeSaid(space.FreeOf(o)))
 		line("in it", "%s, %s", phrase.Count(len(o.Subnets), "subnet"), phrase.Count(len(o.Workloads()), "workload"))
 	case *estate.Subnet:
-		line("table", "%s: %s", o.Table.Name, routesSaid(o.Table))
-		if o.List != nil {
-			line("access list", "%s", o.List.Name)
-		}
+		line("routes", "%s", routesSaid(o.Table))
 		line("addresses", "%d used of %d", space.Used(o), space.Room(o))
 	case *estate.Table:
 		line("routes", "%s", routesSaid(o))
@@ -107,8 +104,6 @@ func (x *state) said(o estate.Object) string {
 		for _, r := range o.Out {
 			line("out", "%s", r.Text)
 		}
-	case *estate.Workload:
-		line("in", "%s", o.Plan.In.Value)
 	case *estate.Set:
 		line("members", "%s", phrase.Few(names(o.Members), 8))
 	case *estate.Block:
@@ -167,24 +162,31 @@ func (x *state) rangeSaid(p netip.Prefix) string {
 	return out + "\n\nIn it, or around it: " + escape(phrase.Few(whose, 6))
 }
 
-// addressSaid tells an address: whose it is, and where it lies.
+// addressSaid tells an address: who has it in each network that holds it, or whose public one it is.
 func (x *state) addressSaid(a netip.Addr) string {
-	end, err := reach.Find(x.estate, a.String())
-	if err != nil {
-		return fmt.Sprintf("**%s**  %s", a, escape(err.Error()))
-	}
-	switch {
-	case end.Workload != nil:
-		return fmt.Sprintf("**%s**  of workload %s", a, escape(end.Workload.Name))
-	case end.Site != nil:
-		return fmt.Sprintf("**%s**  of site %s", a, escape(end.Site.Name))
-	case end.Network != nil:
-		if sub := end.Network.SubnetOf(a); sub != nil {
-			return fmt.Sprintf("**%s**  of nobody, in subnet %s", a, escape(sub.ID()))
+	var all []string
+	for _, n := range x.estate.Networks {
+		switch host := n.Host(a); {
+		case !host.Nobody():
+			all = append(all, fmt.Sprintf("of %s %s, in network %s", host.Object().Kind(), host.Name(), n.Name))
+		case n.SubnetOf(a) != nil:
+			all = append(all, "of nobody, in subnet "+n.SubnetOf(a).ID())
+		case n.Holds(a):
+			all = append(all, "of nobody, in network "+n.Name)
 		}
-		return fmt.Sprintf("**%s**  of nobody, in network %s", a, escape(end.Network.Name))
 	}
-	return fmt.Sprintf("**%s**  of the internet", a)
+	for _, site := range x.estate.Sites {
+		if address.SetOf(site.Ranges...).Contains(a) {
+			all = append(all, "in site "+site.Name)
+		}
+	}
+	if host := x.estate.Owner(a); !host.Nobody() {
+		all = append(all, fmt.Sprintf("a public address of %s %s", host.Object().Kind(), host.Name()))
+	}
+	if len(all) == 0 {
+		all = []string{"of nobody in the plan"}
+	}
+	return fmt.Sprintf("**%s**  %s", a, escape(phrase.Few(all, 6)))
 }
 
 // line tells a line of expect: whether it holds, and by which way or why not.
@@ -260,17 +262,17 @@ func (x *state) way(r *expect.Result) string {
 	way := &answer.Ways[0]
 	over := func(all []estate.Object) string {
 		if len(all) == 0 {
-			return "nothing between"
+			return "with nothing between"
 		}
 		var words []string
 		for _, o := range all {
 			words = append(words, fmt.Sprintf("%s %s", o.Kind(), o.ID()))
 		}
-		return strings.Join(words, ", ")
+		return "over " + strings.Join(words, ", ")
 	}
-	said := fmt.Sprintf("From %s to %s: over %s", escape(a.Name), escape(b.Name), escape(over(way.Crossed[0])))
+	said := fmt.Sprintf("From %s to %s %s", escape(a.Name), escape(b.Name), escape(over(way.Crossed[0])))
 	if way.Other {
-		said += "; back over " + escape(over(way.Crossed[1]))
+		said += "; back " + escape(over(way.Crossed[1]))
 	}
 	return said + "."
 }

@@ -10,6 +10,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/plan"
 	"wendrik/internal/core/rename"
+	"wendrik/internal/core/text"
 )
 
 // This file finds what the words of a plan name, wherever they stand, and calls it otherwise.
@@ -38,6 +39,15 @@ func (x *state) named(c *cursor) []estate.Object {
 		return nil
 	}
 	kinds := at.Key.Names
+	switch at.Key.Name {
+	case "dhcp":
+		kinds = []string{string(estate.DHCPKind)}
+	case "expect", "in", "out", "to", "only", "subnets", "learns", "at", "attach":
+	default:
+		if len(kinds) == 0 {
+			return nil // a word that says what something is called elsewhere
+		}
+	}
 	inLine := at.Key.Name == "expect" || (at.Key.Name == "in" || at.Key.Name == "out") && len(at.Format) > 2
 	var all []estate.Object
 	take := func(name string, within bool) {
@@ -107,12 +117,17 @@ func (s *server) locate(k *kept, x *state, o estate.Object) (loc location, ok bo
 	if !o.At().Known() {
 		return location{}, false
 	}
-	path, where := x.extentOf(o.At(), s.encoding)
+	return s.locateAt(k, x, o.At()), true
+}
+
+// locateAt is where what stood at a place of the plan as it was read stands now.
+func (s *server) locateAt(k *kept, x *state, at text.Pos) location {
+	path, where := x.extentOf(at, s.encoding)
 	line, _ := k.lineNow(x, path, where.Start.Line)
 	where.End.Line += line - where.Start.Line
 	where.Start.Line = line
 	uri, _ := s.called(k, path, x)
-	return location{uri, where}, true
+	return location{uri, where}
 }
 
 func (s *server) definition(ctx context.Context, p positionParams) ([]location, error) {
@@ -130,7 +145,33 @@ func (s *server) definition(ctx context.Context, p positionParams) ([]location, 
 			all = append(all, loc)
 		}
 	}
+	if at := x.written(c); at.Known() {
+		all = append(all, s.locateAt(k, x, at))
+	}
 	return all, nil
+}
+
+// written is where a region, a zone or a pattern is written that the word at a cursor names: what has a name and is no thing of the estate.
+func (x *state) written(c *cursor) text.Pos {
+	at, ok := plan.At(c.path)
+	if word, _, _ := c.word(); ok && !c.key || c.element() {
+		for _, r := range x.estate.Plan.Regions {
+			if at.Key.Name == "region" && r.Name.Value == word {
+				return r.Name.At
+			}
+			for _, z := range r.Zones {
+				if (at.Key.Name == "zone" || at.Key.Name == "zones") && z.Value == word {
+					return z.At
+				}
+			}
+		}
+		for _, p := range x.estate.Plan.Patterns {
+			if at.Key.Name == "pattern" && p.Name.Value == word {
+				return p.Name.At
+			}
+		}
+	}
+	return 0
 }
 
 // some is what is known of a plan, whenever that was; it waits where nothing is yet.

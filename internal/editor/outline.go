@@ -67,12 +67,15 @@ func (s *server) documentSymbols(ctx context.Context, p documentParams) (any, er
 		whole := extent{where.Start, l.positionOf(blockEnd(l, at), s.encoding)}
 		name := o.ID()
 		symbol := documentSymbol{Name: name[strings.LastIndex(name, "/")+1:], Detail: string(o.Kind()), Kind: symbolKinds[o.Kind()], Range: whole, SelectionRange: where}
-		flat = append(flat, symbolInformation{o.ID(), symbol.Kind, location{d.uri, where}, string(o.Kind())})
 		place := o.Place()
 		for len(stack) > 1 && !inside(stack[len(stack)-1].place, place, stack[len(stack)-1].symbol, whole) {
 			stack = stack[:len(stack)-1]
 		}
 		top := stack[len(stack)-1].symbol
+		if len(stack) > 1 && top.SelectionRange == where {
+			continue // what the plan does not write, such as a main table that is implied
+		}
+		flat = append(flat, symbolInformation{o.ID(), symbol.Kind, location{d.uri, where}, string(o.Kind())})
 		top.Children = append(top.Children, symbol)
 		stack = append(stack, open{place, &top.Children[len(top.Children)-1]})
 	}

@@ -260,7 +260,7 @@ func TestFixes(t *testing.T) {
 
 // A lens says who reaches a network and whether a line holds; a hint what a count comes to; the hierarchy who reaches whom; and commands run on what
 // stands in the editor.
-func TestAnswers(t *testing.T) {
+func TestBeside(t *testing.T) {
 	folder := t.TempDir()
 	w := edit(t, folder, "utf-8")
 	u := w.Open(folder, "wendrik.yaml", `wendrik: 1
@@ -340,7 +340,7 @@ func TestAtRandom(t *testing.T) {
 	methods := []string{"completion", "hover", "definition", "documentHighlight", "prepareRename", "prepareCallHierarchy", "rename", "references", "documentSymbol", "foldingRange",
 		"selectionRange", "codeLens", "inlayHint", "semanticTokens/full", "semanticTokens/range", "codeAction", "formatting"}
 	pieces := []string{"x", ":", " ", "\n", "\r\n", "[", "]", "{", "}", "\"", "# ü𝄞\n", "  - ", "tcp/443 from ", "booking", "10.144.0.0/20", "\t", "&a", "*a", "networks:\n", "~"}
-	for n := range fuzz.Rounds(600, 10_000) {
+	for n := range fuzz.Rounds(250, 10_000) {
 		lines := strings.Split(w.Texts[u], "\n")
 		somewhere := func() editortest.Point {
 			line := rng.IntN(len(lines))
