@@ -17,9 +17,14 @@ import (
 // What the server answers at every word and every line of a plan with every key, and of the shipped one: told in a line each.
 func TestAnswers(t *testing.T) {
 	golden.File(t, "answers.txt", func(t *testing.T, asked string) string {
-		what, name, _ := strings.Cut(asked, " ")
-		plan := shipped(t)
-		if name != "shipped" {
+		head, own, written := strings.Cut(asked, "\n")
+		what, name, _ := strings.Cut(head, " ")
+		plan, after, _ := strings.Cut(own, "|")
+		at := editortest.PointOf(plan, len(plan))
+		switch plan += after; {
+		case name == "shipped":
+			plan = shipped(t)
+		case !written:
 			plan = estatetest.Plan(t, name)
 		}
 		w := edit(t, t.TempDir(), "utf-8")
@@ -41,8 +46,34 @@ func TestAnswers(t *testing.T) {
 		}
 		all := map[string]any{"start": editortest.Point{}, "end": editortest.Point{Line: len(lines)}}
 		switch what {
+		case "items": // all that is offered at a place, as it is sent
+			for _, i := range ask("textDocument/completion", map[string]any{"position": at}).(map[string]any)["items"].([]any) {
+				i := i.(map[string]any)
+				e := i["textEdit"].(map[string]any)
+				say("%v %v %v %v %q %s %v", i["label"], i["kind"], i["sortText"], i["detail"], e["newText"], told(e["range"]), i["insertTextFormat"])
+			}
+		case "names": // what a name is, where it stands, and what it may be called
+			p := map[string]any{"position": at}
+			for _, r := range ask("textDocument/references", map[string]any{"position": at, "context": map[string]any{"includeDeclaration": true}}).([]any) {
+				say("spoken of at %s", told(r.(map[string]any)["range"]))
+			}
+			for _, h := range ask("textDocument/documentHighlight", p).([]any) {
+				say("lit %s %v", told(h.(map[string]any)["range"]), h.(map[string]any)["kind"])
+			}
+			if r := ask("textDocument/prepareRename", p); r != nil {
+				say("renamed at %s", told(r))
+			}
+			raw, err := json.Marshal(ask("textDocument/rename", map[string]any{"position": at, "newName": "fresh"}))
+			require.NoError(t, err)
+			var e editortest.WorkspaceEdit
+			if json.Unmarshal(raw, &e) != nil {
+				say("%s", raw)
+			}
+			for _, text := range w.ChangedBy(e) {
+				say("%s", text)
+			}
 		case "marks":
-			w.Marked(u, func(codes []string) bool { return len(codes) > 2 })
+			w.Marked(u, func(codes []string) bool { return len(codes) > 0 })
 			for _, m := range w.Marks[u] {
 				say("%s %d %s %v %s", spanWords(m.Range), m.Severity, m.Code, m.Tags, strings.ReplaceAll(m.Message, "\n", " / "))
 				for _, r := range m.Related {

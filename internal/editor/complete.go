@@ -9,6 +9,8 @@ import (
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/carve"
+	"wendrik/internal/core/check"
+	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/phrase"
@@ -95,6 +97,9 @@ func offersAt(x *state, c *cursor, snippets bool) []offer {
 		if at.Key.Choices == nil || c.flow {
 			return all
 		}
+	}
+	if c.key && at.Named && x != nil && (at.Key.Name == "attach" || at.Key.Name == "arrives") {
+		return x.nameOffers(&cursor{path: c.path[:1]}, map[string][]string{"attach": {"network", "site"}, "arrives": {"network"}}[at.Key.Name]...)
 	}
 	if c.key && at.Named {
 		if snippets && !c.flow {
@@ -194,12 +199,17 @@ func (x *state) valueOffers(c *cursor, at plan.Spot) []offer {
 		return x.flowOffers()
 	case key == "waive.rule":
 		var all []offer
-		for _, f := range x.findings() {
-			if o := (offer{word: string(f.Code), kind: kindWord, says: f.Message}); !slices.ContainsFunc(all, func(p offer) bool { return p.word == o.word }) {
+		for _, rule := range check.Rules { // what is found comes first
+			o := offer{word: string(rule.Code), kind: kindWord, says: rule.Doc}
+			if slices.ContainsFunc(x.findings(), func(f diag.Finding) bool { return f.Code == rule.Code }) {
+				all = slices.Insert(all, 0, o)
+			} else {
 				all = append(all, o)
 			}
 		}
 		return all
+	case key == "hubs.attach":
+		return x.nameOffers(c, "hub table")
 	case key == "waive.at":
 		return x.nameOffers(c, "network", "workload", "site", "peering", "hub", "group", "subnet", "tier", "gateway")
 	case key == "hubs.tables.learns":

@@ -295,6 +295,9 @@ func (s *server) look(k *kept, edit int) *state {
 		if open := neverClosed(splitLines(files.Of(f.At).Text)); open >= 0 && !slices.Contains(without[path], open) {
 			n = open
 		}
+		if before := n - 1; before >= 0 && n < len(l) && len(files.Of(f.At).Text) < smallText && further(files.Of(f.At).Text, before, n) {
+			n = before
+		}
 		for n >= 0 && (n >= len(l) || slices.Contains(without[path], n) || strings.TrimSpace(l[n]) == "") {
 			n-- // what was left out already did not end it: then it began before
 		}
@@ -315,8 +318,13 @@ func (s *server) look(k *kept, edit int) *state {
 			}
 		}
 		words := strings.FieldsFunc(lost.String(), func(r rune) bool { return r > 0x7f || !wordByte(byte(r)) || r == ':' })
-		x.estate.Problems = slices.DeleteFunc(x.estate.Problems, func(f diag.Finding) bool { return speaksOf(f.Message, words) })
+		x.estate.Problems = slices.DeleteFunc(x.estate.Problems, func(f diag.Finding) bool {
+			return speaksOf(f.Message, words) || slices.ContainsFunc(x.broken, func(b diag.Finding) bool { return len(f.Place) > 0 && leads(f.Place, b.Place) })
+		})
 		x.estate.Problems = append(slices.Clone(x.broken), x.estate.Problems...)
+	}
+	if x.estate.Plan.Unread && len(x.broken) > 0 {
+		x.estate.Problems = x.broken
 	}
 	x.objects = sync.OnceValue(x.estate.Objects)
 	x.reached = sync.OnceValue(func() map[*estate.Network]reached { return whoReaches(x.estate) })
@@ -329,6 +337,23 @@ func (s *server) look(k *kept, edit int) *state {
 		return all
 	})
 	return x
+}
+
+// smallText is up to how many bytes it is tried which of two lines is the one to leave out.
+const smallText = 1 << 20
+
+// further reports whether a text can be read, or further, without one line, and not without another.
+func further(content string, line, other int) bool {
+	readTo := func(out int) int {
+		l := splitLines(content)
+		l[out] = l[out][len(l.at(out)):]
+		f := text.One("", l.String()).First()
+		if _, problem := f.Tree(); problem != nil {
+			return problem.At.Line()
+		}
+		return len(l) + 1
+	}
+	return readTo(line) > readTo(other)
 }
 
 // neverClosed is the first line of which a bracket or a quote is still open where a line begins that stands no further in; negative where none is.
@@ -349,6 +374,11 @@ func neverClosed(l lines) int {
 		return from
 	}
 	return -1
+}
+
+// leads reports whether a place is that of another, or of what that is in: what is missing there may stand in the line that was left out.
+func leads(place, to text.Path) bool {
+	return len(place) <= len(to) && slices.Equal(place, to[:len(place)])
 }
 
 // speaksOf reports whether a message quotes any of some words, or ends in one.

@@ -42,7 +42,11 @@ func (x *state) named(c *cursor) []estate.Object {
 	switch at.Key.Name {
 	case "dhcp":
 		kinds = []string{string(estate.DHCPKind)}
-	case "expect", "in", "out", "to", "only", "subnets", "learns", "at", "attach":
+	case "attach":
+		if !c.key {
+			kinds = []string{string(estate.HubTableKind)}
+		}
+	case "expect", "in", "out", "to", "only", "subnets", "learns", "at":
 	default:
 		if len(kinds) == 0 {
 			return nil // a word that says what something is called elsewhere
@@ -51,7 +55,7 @@ func (x *state) named(c *cursor) []estate.Object {
 	inLine := at.Key.Name == "expect" || (at.Key.Name == "in" || at.Key.Name == "out") && len(at.Format) > 2
 	var all []estate.Object
 	take := func(name string, within bool) {
-		for _, o := range x.estate.Named(name) {
+		for _, o := range x.lookup(name) {
 			isLocal := slices.Contains(local, o.Kind())
 			switch {
 			case isLocal != (within || strings.Contains(name, "/")):
@@ -69,6 +73,20 @@ func (x *state) named(c *cursor) []estate.Object {
 	take(word, false)
 	if head, _, is := strings.Cut(word, "/"); is && len(all) == 0 {
 		take(head, false)
+	}
+	return all
+}
+
+// lookup is all that a name is of, tables of hubs among them.
+func (x *state) lookup(name string) []estate.Object {
+	all := x.estate.Named(name)
+	head, tail, _ := strings.Cut(name, "/")
+	if h := x.estate.Hub(head); h != nil {
+		for _, t := range h.Tables {
+			if t.Name == tail {
+				all = append(all, t)
+			}
+		}
 	}
 	return all
 }
@@ -201,7 +219,8 @@ func (s *server) mentions(ctx context.Context, x *state, path string, o estate.O
 				continue
 			}
 			c := cursorAt(l, spot{n, start})
-			if slices.Contains(x.named(c), o) {
+			part := at < len(line) && line[at] == '/' && (start == 0 || line[start-1] != '/') && slices.Contains(x.estate.Named(name), o) && !c.comment
+			if slices.Contains(x.named(c), o) || part { // a network is named with each of its parts
 				all = append(all, extent{l.positionOf(spot{n, start}, s.encoding), l.positionOf(spot{n, at}, s.encoding)})
 			}
 		}

@@ -172,9 +172,10 @@ func (w *Writer) Reset(u, text string) {
 	w.Tell("textDocument/didChange", map[string]any{"textDocument": map[string]any{"uri": u, "version": w.version}, "contentChanges": []any{map[string]any{"text": text}}})
 }
 
-func SpanOf(text string, from, to int) Span { return Span{pointOf(text, from), pointOf(text, to)} }
+func SpanOf(text string, from, to int) Span { return Span{PointOf(text, from), PointOf(text, to)} }
 
-func pointOf(text string, at int) Point {
+// PointOf is the place of a byte of an ASCII text.
+func PointOf(text string, at int) Point {
 	line := strings.Count(text[:at], "\n")
 	return Point{line, at - strings.LastIndex(text[:at], "\n") - 1}
 }
@@ -184,7 +185,7 @@ func (w *Writer) At(u, behind string) map[string]any {
 	w.t.Helper()
 	at := strings.Index(w.Texts[u], behind)
 	require.GreaterOrEqual(w.t, at, 0, behind)
-	return map[string]any{"textDocument": map[string]any{"uri": u}, "position": pointOf(w.Texts[u], at+len(behind))}
+	return map[string]any{"textDocument": map[string]any{"uri": u}, "position": PointOf(w.Texts[u], at+len(behind))}
 }
 
 // Marked waits until the marks of a document are as they are wanted, by their codes without doubles.
