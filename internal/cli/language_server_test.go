@@ -111,6 +111,14 @@ func TestEditorConversation(t *testing.T) {
 	assert.Error(t, <-answers)
 	assert.Eventually(t, func() bool { return !running() }, 10*time.Second, 5*time.Millisecond, "and is ended with the question")
 	w.Ask(nil, "textDocument/hover", w.At(u, "  booki"))
+	go func() {
+		answers <- w.Try(nil, "workspace/executeCommand", map[string]any{"command": "wendrik.rehearse", "arguments": []any{u}, "workDoneToken": 7})
+	}()
+	if runtime.GOOS == "linux" {
+		require.Eventually(t, running, 10*time.Second, time.Millisecond, "another one runs")
+	}
+	w.Tell("window/workDoneProgress/cancel", map[string]any{"token": 7})
+	assert.ErrorContains(t, <-answers, "cancelled")
 	w.Ask(nil, "shutdown", nil)
 	assert.Error(t, w.Try(nil, "textDocument/hover", w.At(u, "  booki")), "after a goodbye")
 	w.Tell("exit", nil)

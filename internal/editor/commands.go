@@ -86,7 +86,7 @@ func (s *server) execute(ctx context.Context, p commandParams) (*outcome, error)
 			return nil, fmt.Errorf("%q is no name", clip(w, 60))
 		}
 	}
-	end := s.progress(p.WorkDoneToken, args[0])
+	ctx, end := s.progress(ctx, p.WorkDoneToken, args[0])
 	defer end()
 	out, err := run(ctx, x, k.first, args)
 	if err != nil {
@@ -135,16 +135,36 @@ func (s *server) drawer() (string, error) {
 	return s.pictures, nil
 }
 
-// progress tells that something begins that may take a while; what it gives tells that it has ended.
-func (s *server) progress(token any, what string) func() {
+// progress tells that something begins that may take a while, and that may be cancelled by its token; what it gives tells that it has ended.
+func (s *server) progress(ctx context.Context, token any, what string) (context.Context, func()) {
 	if token == nil {
-		return func() {}
+		return ctx, func() {}
 	}
+	ctx, stop := context.WithCancel(ctx)
+	name := fmt.Sprint(token)
+	s.lock.Lock()
+	s.work[name] = stop
+	s.lock.Unlock()
 	tell := func(value map[string]any) {
 		_ = s.rpc.Notify(s.ctx, "$/progress", map[string]any{"token": token, "value": value})
 	}
 	tell(map[string]any{"kind": "begin", "title": "wendrik " + what, "cancellable": true})
-	return func() { tell(map[string]any{"kind": "end"}) }
+	return ctx, func() {
+		stop()
+		s.lock.Lock()
+		delete(s.work, name)
+		s.lock.Unlock()
+		tell(map[string]any{"kind": "end"})
+	}
+}
+
+// cancelWork ends what a person no longer waits for.
+func (s *server) cancelWork(_ context.Context, p progressParams) {
+	s.lock.Lock()
+	defer s.lock.Unlock()
+	if stop := s.work[fmt.Sprint(p.Token)]; stop != nil {
+		stop()
+	}
 }
 
 // run runs the program itself on a plan as it was read, in a folder that goes again.
@@ -172,6 +192,9 @@ func run(ctx context.Context, x *state, first string, args []string) (*outcome, 
 	var said bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &said, &said
 	err = cmd.Run()
+	if ctx.Err() != nil {
+		return nil, errors.New("it was cancelled")
+	}
 	if exit := (*exec.ExitError)(nil); err != nil && !errors.As(err, &exit) {
 		return nil, fmt.Errorf("the command cannot be run: %w", err)
 	}

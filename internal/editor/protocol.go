@@ -157,6 +157,10 @@ type formatParams struct {
 	TextDocument documentID `json:"textDocument"`
 }
 
+type progressParams struct {
+	Token any `json:"token"`
+}
+
 type commandParams struct {
 	Command       string            `json:"command"`
 	Arguments     []json.RawMessage `json:"arguments"`

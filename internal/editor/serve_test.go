@@ -363,7 +363,7 @@ func TestAtRandom(t *testing.T) {
 			"range": editortest.Span{Start: editortest.Point{Line: max(0, somewhere().Line-5)}, End: somewhere()}, "context": map[string]any{}}
 		method := methods[rng.IntN(len(methods))]
 		if err := w.Try(nil, "textDocument/"+method, p); err != nil {
-			require.Equal(t, jrpc2.Code(-32803), jrpc2.ErrorCode(err), "%d: %s: %v", n, method, err)
+			require.Contains(t, []jrpc2.Code{-32801, -32803}, jrpc2.ErrorCode(err), "%d: %s: %v", n, method, err)
 		}
 	}
 	w.Reset(u, "wendrik: 1\nestate:   a\nprofile: zonal   \n")

@@ -22,6 +22,7 @@ const (
 	notInitialized   jrpc2.Code = -32002
 	requestFailed    jrpc2.Code = -32803
 	requestCancelled jrpc2.Code = -32800
+	contentModified  jrpc2.Code = -32801
 )
 
 // server is one conversation with an editor.
@@ -42,7 +43,8 @@ type server struct {
 	docs     map[string]*document // by URI
 	plans    map[string]*kept     // by the path of their first file
 	closing  bool
-	pictures string // the folder that they are drawn into; empty before the first one
+	work     map[string]context.CancelFunc // what runs that a person may cancel, by its token
+	pictures string                        // the folder that they are drawn into; empty before the first one
 }
 
 // memoryGoal is what the server tries to stay below, in bytes.
@@ -53,7 +55,7 @@ const memoryGoal = 520 << 20
 func Serve(ctx context.Context, version string, in io.Reader, out io.WriteCloser) error {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	s := &server{ctx: ctx, stop: stop, version: version, greeted: make(chan struct{}), encoding: utf16Encoding, docs: map[string]*document{}, plans: map[string]*kept{}}
+	s := &server{ctx: ctx, stop: stop, version: version, greeted: make(chan struct{}), encoding: utf16Encoding, docs: map[string]*document{}, plans: map[string]*kept{}, work: map[string]context.CancelFunc{}}
 	debug.SetGCPercent(60)
 	if debug.SetMemoryLimit(-1) > memoryGoal {
 		debug.SetMemoryLimit(memoryGoal)
@@ -122,7 +124,7 @@ func (s *server) methods() handler.Map {
 		"textDocument/codeAction":             asked(s, s.actions),
 		"textDocument/formatting":             asked(s, s.format),
 		"workspace/executeCommand":            asked(s, s.execute),
-		"window/workDoneProgress/cancel":      handler.New(func(context.Context, *jrpc2.Request) error { return nil }),
+		"window/workDoneProgress/cancel":      told(s, s.cancelWork),
 		"textDocument/willSave":               handler.New(func(context.Context, *jrpc2.Request) error { return nil }),
 		"workspace/didChangeWorkspaceFolders": handler.New(func(context.Context, *jrpc2.Request) error { return nil }),
 		"notebookDocument/didOpen":            handler.New(func(context.Context, *jrpc2.Request) error { return nil }),
@@ -157,6 +159,8 @@ func asked[P, R any](s *server, do func(context.Context, P) (R, error)) jrpc2.Ha
 		switch {
 		case ctx.Err() != nil:
 			return nil, jrpc2.Errorf(requestCancelled, "it is no longer wanted")
+		case errors.Is(err, errMoved):
+			return nil, jrpc2.Errorf(contentModified, "%s", err)
 		case err != nil:
 			return nil, jrpc2.Errorf(requestFailed, "%s", err)
 		}
