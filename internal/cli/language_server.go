@@ -2,12 +2,21 @@ package cli
 
 import (
 	"context"
+	"embed"
+	"fmt"
 	"io"
 	"os/signal"
+	"strings"
 	"syscall"
 
+	"wendrik/internal/core/phrase"
 	"wendrik/internal/editor"
 )
+
+// editors are what the settings of editors need, a file each.
+//
+//go:embed editors/*.txt
+var editors embed.FS
 
 func languageServerCommand() *command {
 	return &command{
@@ -18,12 +27,21 @@ func languageServerCommand() *command {
 			"finds and renames what a word names; offers fixes, wiring and carving, each with what it opens and closes; and runs reach, draw and rehearse on the plan as it stands in the editor. " +
 			"It writes nothing itself, and reads nothing but the files of the plan. docs/editors.md has how editors are set up.",
 		examples: []example{
-			{"wendrik language-server </dev/null", "what an editor runs; it ends when the editor does"},
+			{"wendrik language-server -setup neovim", "what to put into an editor's settings, so that it starts the server for plans"},
 		},
 		setup: func(f *flags) func(c *call) (int, error) {
+			setup := f.String("setup", "", "print what the settings of `EDITOR` need, and do nothing else: neovim, emacs or kate")
 			return func(c *call) (int, error) {
 				if err := c.noArguments("language-server", "wendrik language-server"); err != nil {
 					return cannot, err
+				}
+				if f.given("setup") {
+					raw, err := editors.ReadFile("editors/" + *setup + ".txt")
+					if err != nil {
+						return cannot, &usageError{fmt.Sprintf("no settings are known of an editor %q", phrase.Clip(*setup)), "it takes neovim, emacs or kate; docs/editors.md says what any other needs"}
+					}
+					c.say("%s", strings.TrimRight(string(raw), "\n"))
+					return good, nil
 				}
 				ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
 				defer stop()

@@ -173,3 +173,18 @@ workloads: {till-1: {in: booking/web, address: 10.144.0.4, groups: [shop]}, cler
 	require.NoError(t, server.Wait())
 	assert.NoFileExists(t, strings.TrimPrefix(out.URI, "file://"), "pictures go with the server")
 }
+
+// What the settings of an editor need is printed as docs/editors.md has it.
+func TestEditorSettings(t *testing.T) {
+	told, err := os.ReadFile("../../docs/editors.md")
+	require.NoError(t, err)
+	for name, word := range map[string]string{"neovim": "start_client", "emacs": "define-derived-mode", "kate": "highlightingModeRegex"} {
+		r := run(t, t.TempDir(), "", "language-server", "-setup", name)
+		assert.Equal(t, 0, r.status)
+		assert.Contains(t, r.out, word)
+		assert.Contains(t, string(told), "\n"+r.out+"```\n")
+	}
+	r := run(t, t.TempDir(), "", "language-server", "-setup", "pen")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, `no settings are known of an editor "pen"`)
+}
