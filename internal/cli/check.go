@@ -155,8 +155,7 @@ type checked struct {
 	findings []diag.Finding // those of the rules, then those of expectations
 	waived   []check.Waived
 	expected []expect.Result
-	ruled    bool // whether the rules were run
-	tried    bool // whether the expectations were
+	tried    bool // whether the rules were run, and the expectations held against what can be read
 	samePlan string
 
 	listWaived bool // whether the text lists them
@@ -164,7 +163,7 @@ type checked struct {
 
 // checked runs the rules on what can be read of a plan, and holds it against its expectations when all of it can.
 func (c *call) checked(o *opened, only string) *checked {
-	r := &checked{src: o.Plan.Files, problems: o.Problems, waits: o.Waits, ruled: !o.unread(), tried: !o.unread(), samePlan: c.samePlan()}
+	r := &checked{src: o.Plan.Files, problems: o.Problems, waits: o.Waits, tried: !o.unread(), samePlan: c.samePlan()}
 	if !r.tried {
 		return r
 	}

@@ -55,10 +55,8 @@ func (c *call) junit(r *checked) error {
 	if len(r.problems) > 0 {
 		out.add("plan", r.src, r.junitPlan())
 	}
-	if r.ruled {
-		out.add("rules", r.src, r.junitRules())
-	}
 	if r.tried {
+		out.add("rules", r.src, r.junitRules())
 		out.add("expect", r.src, r.junitExpectations())
 	}
 	return c.xml(&out)

@@ -9,6 +9,7 @@ import (
 
 	"wendrik/internal/core/address"
 	"wendrik/internal/core/carve"
+	"wendrik/internal/core/compare"
 	"wendrik/internal/core/diag"
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/expect"
@@ -65,8 +66,8 @@ func (s *server) actions(ctx context.Context, p codeActionParams) ([]codeAction,
 			proposals = append(proposals, x.proposals(&f)...)
 		}
 	}
-	if wants("refactor") || wants("quickfix") {
-		for i := range x.expectedLines() {
+	if x.verdict != nil && (wants("refactor") || wants("quickfix")) {
+		for i := range x.verdict.Expected {
 			r := &x.verdict.Expected[i]
 			path, at := x.posOf(r.At)
 			if path == d.path && at.line >= p.Range.Start.Line && at.line <= p.Range.End.Line && !r.Holds && !r.Doubted {
@@ -89,14 +90,6 @@ func (s *server) actions(ctx context.Context, p codeActionParams) ([]codeAction,
 		}
 	}
 	return all, nil
-}
-
-// expectedLines are what became of the lines of expect; none where it is not known.
-func (x *state) expectedLines() []expect.Result {
-	if x.verdict == nil {
-		return nil
-	}
-	return x.verdict.Expected
 }
 
 // proposals are the changes that end a finding, and the line of waive that silences it.
@@ -166,20 +159,15 @@ func holdsIn(e *estate.Estate, line string) bool {
 // action is a proposal as an editor shows it, with what it comes to in its title; ok is false where it cannot be made, or makes the plan one that
 // has a problem that it had not.
 func (s *server) action(k *kept, x *state, p proposal) (codeAction, bool) {
-	edits := p.changes.OnLines().Edits()
-	after, err := x.applied(edits)
-	if err != nil {
-		return codeAction{}, false
-	}
-	e, _ := estate.Load(after)
-	if len(e.Problems) > len(x.estate.Problems) {
+	after, _, err := x.estate.With(p.changes.OnLines())
+	if err != nil || len(after.Problems) > len(x.estate.Problems) {
 		return codeAction{}, false
 	}
 	why := &annotation{Label: p.title}
 	title := p.title
 	if !p.waives && len(x.estate.Workloads) <= mostWeighed && len(x.estate.Problems) == 0 {
-		d := grid.Compare(x.estate, e)
-		effect, breaks := effectOf(d), expect.NoLonger(x.estate, e, len(d.Closes) > 0)
+		d := compare.Effect(x.estate, after)
+		effect, breaks := effectOf(d), expect.NoLonger(x.estate, after, len(d.Closes) > 0)
 		if len(breaks) > 0 {
 			effect += fmt.Sprintf("; breaks %q", clip(breaks[0].Text, 60))
 			why.NeedsConfirmation = true
@@ -187,7 +175,7 @@ func (s *server) action(k *kept, x *state, p proposal) (codeAction, bool) {
 		title += " (" + effect + ")"
 		why.Description = effect
 	}
-	edit, err := s.difference(k, x, after, why)
+	edit, err := s.difference(k, x, after.Plan.Files, why)
 	if err != nil {
 		return codeAction{}, false
 	}
@@ -243,7 +231,7 @@ func sentence(s string) string {
 
 // format lays a document out anew: two blanks for each step in, one behind what separates, no blank at the end of a line. What it says, its
 // order and its comments stay; where that cannot be told, nothing is changed.
-func (s *server) format(_ context.Context, p formatParams) ([]textEdit, error) {
+func (s *server) format(_ context.Context, p documentParams) ([]textEdit, error) {
 	d, _, ok := s.doc(p.TextDocument.URI)
 	if !ok {
 		return []textEdit{}, nil

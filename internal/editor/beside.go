@@ -100,9 +100,7 @@ func (s *server) resolveLens(ctx context.Context, lens codeLens) (codeLens, erro
 	if json.Unmarshal(lens.Data, &data) != nil {
 		return lens, nil
 	}
-	s.lock.Lock()
-	k := s.plans[data.Plan]
-	s.lock.Unlock()
+	k := s.planNamed(data.Plan)
 	if k == nil {
 		return lens, nil
 	}

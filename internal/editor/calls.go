@@ -8,6 +8,7 @@ import (
 	"wendrik/internal/core/estate"
 	"wendrik/internal/core/flow"
 	"wendrik/internal/core/grid"
+	"wendrik/internal/core/plan"
 	"wendrik/internal/core/reach"
 )
 
@@ -59,9 +60,7 @@ func (s *server) others(ctx context.Context, item callItem, in bool) ([]callItem
 	if json.Unmarshal(item.Data, &data) != nil {
 		return nil, nil
 	}
-	s.lock.Lock()
-	k := s.plans[data.Plan]
-	s.lock.Unlock()
+	k := s.planNamed(data.Plan)
 	if k == nil {
 		return nil, nil
 	}
@@ -83,8 +82,10 @@ func (s *server) others(ctx context.Context, item callItem, in bool) ([]callItem
 		}
 	}
 	var outside []reach.End
-	for _, site := range append([]string{"internet"}, siteNames(e)...) {
-		if end, err := reach.Find(e, site); err == nil {
+	internet, _ := reach.Find(e, plan.Internet)
+	outside = append(outside, internet)
+	for _, site := range e.Sites {
+		if end, err := reach.Find(e, site.Name); err == nil {
 			outside = append(outside, end)
 		}
 	}
@@ -119,15 +120,14 @@ func (s *server) others(ctx context.Context, item callItem, in bool) ([]callItem
 	for n, name := range u.Names {
 		other, err := reach.FindEnds(e, name)
 		switch {
-		case err != nil || ctx.Err() != nil:
+		case err != nil || ctx.Err() != nil || name == data.Name:
+			continue
 		case in:
 			survey(n, other, ends)
 		default:
 			survey(n, ends, other)
 		}
-		if name != data.Name {
-			add(name, passes[n])
-		}
+		add(name, passes[n])
 	}
 	for _, end := range outside {
 		var some flow.Set
@@ -139,14 +139,6 @@ func (s *server) others(ctx context.Context, item callItem, in bool) ([]callItem
 		add(end.Name, some)
 	}
 	return all, nil
-}
-
-func siteNames(e *estate.Estate) []string {
-	var all []string
-	for _, x := range e.Sites {
-		all = append(all, x.Name)
-	}
-	return all
 }
 
 func (s *server) incoming(ctx context.Context, p callParams) ([]incomingCall, error) {

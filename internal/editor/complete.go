@@ -199,9 +199,10 @@ func (x *state) valueOffers(c *cursor, at plan.Spot) []offer {
 		return x.flowOffers()
 	case key == "waive.rule":
 		var all []offer
+		found := x.findings()
 		for _, rule := range check.Rules { // what is found comes first
 			o := offer{word: string(rule.Code), kind: kindWord, says: rule.Doc}
-			if slices.ContainsFunc(x.findings(), func(f diag.Finding) bool { return f.Code == rule.Code }) {
+			if slices.ContainsFunc(found, func(f diag.Finding) bool { return f.Code == rule.Code }) {
 				all = slices.Insert(all, 0, o)
 			} else {
 				all = append(all, o)
@@ -343,11 +344,7 @@ func (x *state) addressOffers(c *cursor) []offer {
 			case *estate.Subnet:
 				subnets = []*estate.Subnet{o}
 			case *estate.Tier:
-				for _, s := range o.Network.Subnets {
-					if s.Tier == o {
-						subnets = append(subnets, s)
-					}
-				}
+				subnets = o.Subnets
 			}
 			for _, s := range subnets {
 				all = append(all, freeAddresses(s)...)
@@ -486,10 +483,8 @@ func (x *state) members(word string) []*estate.Workload {
 		case *estate.Network:
 			all = append(all, o.Workloads()...)
 		case *estate.Tier:
-			for _, s := range o.Network.Subnets {
-				if s.Tier == o {
-					all = append(all, s.Workloads...)
-				}
+			for _, s := range o.Subnets {
+				all = append(all, s.Workloads...)
 			}
 		case *estate.Subnet:
 			all = append(all, o.Workloads...)

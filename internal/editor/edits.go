@@ -64,12 +64,3 @@ func (s *server) textEdits(l lines, after, label string) []textEdit {
 	}
 	return all
 }
-
-// applied are the files of a plan once edits are made.
-func (x *state) applied(edits []text.Edit) (*text.Files, error) {
-	changed, err := x.estate.Plan.Files.Apply(x.estate.Own(edits))
-	if err != nil {
-		return nil, err
-	}
-	return x.estate.Plan.Files.With(changed), nil
-}

@@ -119,7 +119,7 @@ func (s *server) planOf(path string, content string) string {
 		first := filepath.Join(folder, "wendrik.yaml")
 		if raw, ok := s.read(first); ok && first != path {
 			files := text.NewFiles(nil)
-			for _, part := range plan.PartsOf(files.Add(first, raw)) {
+			for _, part := range plan.PartsOf(files.Add(first, raw.String())) {
 				if !filepath.IsLocal(part.Value) {
 					continue
 				}
@@ -145,32 +145,32 @@ func begins(content, key string) bool {
 }
 
 // read is the text of a file as the editor has it, or else as it lies there.
-func (s *server) read(path string) (string, bool) {
-	if content, is := s.opened(path); is {
-		return content, true
+func (s *server) read(path string) (lines, bool) {
+	if l, is := s.opened(path); is {
+		return l, true
 	}
 	f, err := inlet.Open(path)
 	if err != nil {
-		return "", false
+		return nil, false
 	}
 	defer f.Close()
 	if info, err := f.Stat(); err != nil || !info.Mode().IsRegular() {
-		return "", false
+		return nil, false
 	}
 	raw, err := io.ReadAll(io.LimitReader(f, text.MaxSize+1))
-	return string(raw), err == nil
+	return splitLines(string(raw)), err == nil
 }
 
 // opened is the text of a file that the editor has open.
-func (s *server) opened(path string) (string, bool) {
+func (s *server) opened(path string) (lines, bool) {
 	s.lock.Lock()
 	defer s.lock.Unlock()
 	for _, d := range s.docs {
 		if d.path == path {
-			return d.lines.String(), true
+			return d.lines, true
 		}
 	}
-	return "", false
+	return nil, false
 }
 
 // now is what is known of the plan; nil before anything is.
@@ -262,20 +262,12 @@ func (s *server) look(k *kept, edit int) *state {
 	for try := 0; ; try++ {
 		x.texts = map[string]lines{}
 		take := func(path string) (string, bool) {
-			raw, ok := s.read(path)
+			l, ok := s.read(path)
 			if !ok {
 				return "", false
 			}
-			l := splitLines(raw)
 			x.texts[path] = l
-			if out := without[path]; len(out) > 0 {
-				l = slices.Clone(l)
-				for _, n := range out {
-					l[n] = l[n][len(strings.TrimRight(l[n], "\r\n")):]
-				}
-				raw = l.String()
-			}
-			return raw, true
+			return l.blank(without[path]...).String(), true
 		}
 		files := text.NewFiles(nil)
 		raw, ok := take(k.first)
@@ -292,10 +284,11 @@ func (s *server) look(k *kept, edit int) *state {
 		f := x.estate.Problems[0]
 		path, n := files.Of(f.At).Name, f.At.Line()-1
 		l := x.texts[path]
-		if open := neverClosed(splitLines(files.Of(f.At).Text)); open >= 0 && !slices.Contains(without[path], open) {
+		read := l.blank(without[path]...)
+		if open := neverClosed(read); open >= 0 && !slices.Contains(without[path], open) {
 			n = open
 		}
-		if before := n - 1; before >= 0 && n < len(l) && len(files.Of(f.At).Text) < smallText && further(files.Of(f.At).Text, before, n) {
+		if before := n - 1; before >= 0 && n < len(l) && len(files.Of(f.At).Text) < smallText && read.further(before, n) {
 			n = before
 		}
 		for n >= 0 && (n >= len(l) || slices.Contains(without[path], n) || strings.TrimSpace(l[n]) == "") {
@@ -343,11 +336,9 @@ func (s *server) look(k *kept, edit int) *state {
 const smallText = 1 << 20
 
 // further reports whether a text can be read, or further, without one line, and not without another.
-func further(content string, line, other int) bool {
+func (l lines) further(line, other int) bool {
 	readTo := func(out int) int {
-		l := splitLines(content)
-		l[out] = l[out][len(l.at(out)):]
-		f := text.One("", l.String()).First()
+		f := text.One("", l.blank(out).String()).First()
 		if _, problem := f.Tree(); problem != nil {
 			return problem.At.Line()
 		}

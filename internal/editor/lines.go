@@ -40,6 +40,18 @@ func (l lines) at(n int) string {
 	return strings.TrimRight(l[n], "\r\n")
 }
 
+// blank is the text with nothing in some lines.
+func (l lines) blank(which ...int) lines {
+	if len(which) == 0 {
+		return l
+	}
+	l = slices.Clone(l)
+	for _, n := range which {
+		l[n] = l[n][len(l.at(n)):]
+	}
+	return l
+}
+
 // replaced is the text with something else in the place of what stands from one place to another.
 func (l lines) replaced(from, to spot, with string) lines {
 	first, head := from.line, l[from.line][:from.byte]

@@ -200,11 +200,12 @@ func (s *server) some(ctx context.Context, k *kept) *state {
 	return s.settled(ctx, k, false)
 }
 
+// ownName is the name of a thing without that of what it is a part of.
+func ownName(o estate.Object) string { return o.ID()[strings.LastIndex(o.ID(), "/")+1:] }
+
 // mentions are the places in a file at which a thing is named, that of itself among them.
 func (s *server) mentions(ctx context.Context, x *state, path string, o estate.Object) []extent {
-	l := x.texts[path]
-	name := o.ID()
-	name = name[strings.LastIndex(name, "/")+1:]
+	l, name := x.texts[path], ownName(o)
 	var all []extent
 	for n := range l {
 		line := l.at(n)
@@ -282,8 +283,7 @@ func (s *server) highlights(ctx context.Context, p positionParams) ([]highlight,
 // spoken is the part of the word at a cursor that is the name of a thing.
 func spoken(c *cursor, o estate.Object) (start, end int, ok bool) {
 	word, from, _ := c.word()
-	name := o.ID()
-	name = name[strings.LastIndex(name, "/")+1:]
+	name := ownName(o)
 	if i := strings.LastIndex(word, name); i >= 0 {
 		return from + i, from + i + len(name), true
 	}

@@ -65,8 +65,7 @@ func (s *server) documentSymbols(ctx context.Context, p documentParams) (any, er
 		}
 		_, at := x.posOf(o.At())
 		whole := extent{where.Start, l.positionOf(blockEnd(l, at), s.encoding)}
-		name := o.ID()
-		symbol := documentSymbol{Name: name[strings.LastIndex(name, "/")+1:], Detail: string(o.Kind()), Kind: symbolKinds[o.Kind()], Range: whole, SelectionRange: where}
+		symbol := documentSymbol{Name: ownName(o), Detail: string(o.Kind()), Kind: symbolKinds[o.Kind()], Range: whole, SelectionRange: where}
 		place := o.Place()
 		for len(stack) > 1 && !inside(stack[len(stack)-1].place, place, stack[len(stack)-1].symbol, whole) {
 			stack = stack[:len(stack)-1]

@@ -153,10 +153,6 @@ type codeActionParams struct {
 	} `json:"context"`
 }
 
-type formatParams struct {
-	TextDocument documentID `json:"textDocument"`
-}
-
 type progressParams struct {
 	Token any `json:"token"`
 }

@@ -1,7 +1,6 @@
 package plan
 
 import (
-	"slices"
 	"strings"
 
 	"wendrik/internal/core/text"
@@ -159,18 +158,11 @@ func wordsIn(v text.Value) []string {
 
 // AffectsAt is whom it touches that a thing comes, or goes, which stands at a place of a plan, such as networks.booking.tiers.web.
 func AffectsAt(place text.Path) Affects {
-	all, least := tell(planFields), Everybody
-	for i := 0; i < len(place); i += 2 {
-		at := slices.IndexFunc(all, func(k Key) bool { return k.Name == place[i] })
-		if at < 0 {
-			return Everybody
-		}
-		least = all[at].affects
-		if all[at].inside != "" {
-			all = kinds[all[at].inside]()
-		}
+	at, known := At(place)
+	if !known {
+		return Everybody
 	}
-	return least
+	return at.Key.affects
 }
 
 // Whole is the network as a plan would spell it out, under the key networks.
