@@ -191,7 +191,7 @@ func (x *state) addressSaid(a netip.Addr) string {
 
 // line tells a line of expect: whether it holds, and by which way or why not.
 func (s *server) line(x *state, k *kept, d document, c *cursor) string {
-	r := x.expected(k, d.path, c.line)
+	r := x.expected(k, d, c)
 	if r == nil {
 		return ""
 	}
@@ -220,15 +220,18 @@ func standing(r *expect.Result) string {
 	return "It does not hold: " + escape(r.Why) + "."
 }
 
-// expected is what became of the line of expect that stands in a line of a file now; nil where none does, or it is not known.
-func (x *state) expected(k *kept, path string, n int) *expect.Result {
+// expected is what became of the line of expect that a cursor is in; nil where it is in none, it is not known, or the line says something else now.
+func (x *state) expected(k *kept, d document, c *cursor) *expect.Result {
 	if x.verdict == nil {
 		return nil
 	}
 	for i := range x.verdict.Expected {
 		r := &x.verdict.Expected[i]
-		where, at := x.posOf(r.At)
-		if now, _ := k.lineNow(x, where, at.line); where == path && now == n {
+		path, at := x.posOf(r.At)
+		if path != d.path || at.byte != c.start && at.byte != c.start-1 { // behind a quote
+			continue
+		}
+		if now, _ := k.lineNow(x, path, at.line); now == c.line && x.texts[path].at(at.line) == d.lines.at(c.line) {
 			return r
 		}
 	}

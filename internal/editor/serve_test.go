@@ -330,6 +330,31 @@ expect:
 	assert.Equal(t, []string{"till-1 tcp/443", "till-2 tcp/443"}, calls("  cler", "outgoingCalls", "to"))
 }
 
+// Of two lines of expect in one line of the text that is told which the cursor is in, and of one that was changed nothing until it is known.
+func TestLineAtTheCursor(t *testing.T) {
+	w := edit(t, t.TempDir(), "utf-8")
+	u := w.Open(t.TempDir(), "wendrik.yaml", `wendrik: 1
+networks: {a: {range: 10.144.0.0/20, subnets: {x: {range: 10.144.0.0/24}}, groups: {g: {in: [tcp/22 from any], out: [any to any]}}}}
+workloads: {w: {in: a/x, address: 10.144.0.4, groups: [g]}, v: {in: a/x, address: 10.144.0.5, groups: [g]}}
+expect: [w reaches v on tcp/22, "v reaches w on tcp/80"]
+`)
+	w.Marked(u, func(codes []string) bool { return slices.Contains(codes, "expectation") })
+	told := func(behind string) string {
+		var h *struct {
+			Contents struct{ Value string } `json:"contents"`
+		}
+		w.Ask(&h, "textDocument/hover", w.At(u, behind))
+		if h == nil {
+			return ""
+		}
+		return h.Contents.Value
+	}
+	assert.Contains(t, told("[w rea"), "**w reaches v on tcp/22**\n\nIt holds, of 1 pair.")
+	assert.Contains(t, told("v rea"), "**v reaches w on tcp/80**\n\nIt does not hold: v does not reach w on tcp/80")
+	w.Replace(u, "tcp/22, ", "tcp/23, ")
+	assert.NotContains(t, told("[w rea"), "It holds", "nothing is said of what was another line")
+}
+
 // Questions at random about plans that are broken at random are answered, all of them, and none goes wrong; and the text that the server has is the
 // editor's, which laying it out shows.
 func TestAtRandom(t *testing.T) {
